@@ -1,0 +1,80 @@
+# Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
+.PHONY: help demo start test lint bench setup setup-test setup-bench vendor lock screenshots
+.DEFAULT_GOAL := help
+
+PYTHON ?= python3.11
+VENV := .venv
+BIN := $(VENV)/bin
+STAMPS := .cache
+PORT ?= 8000
+APT := DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300
+TESTS ?= tests
+
+help:
+	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over)"
+	@echo "make start        the same without demo data: your own empty rig"
+	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
+	@echo "make lint         style and import directions"
+	@echo "make bench        speed against reference libraries, as ratios"
+	@echo "make screenshots  take the pictures in docs/screenshots anew"
+	@echo "make vendor       fetch the front-end packages again (needs npm)"
+	@echo "make lock         renew the locked Python packages"
+
+# --- what the others build on -------------------------------------------------------------------
+$(STAMPS)/venv:
+	@mkdir -p $(STAMPS)
+	@if ! $(PYTHON) -c 'import ensurepip, venv' 2>/dev/null; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends python3 python3-venv; fi
+	$(PYTHON) -m venv $(VENV)
+	@touch $@
+
+$(STAMPS)/runtime: requirements/runtime.txt $(STAMPS)/venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/runtime.txt
+	@touch $@
+
+$(STAMPS)/test: requirements/test.txt $(STAMPS)/runtime
+	@if ! command -v chromium >/dev/null; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends chromium; fi
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.txt
+	@touch $@
+
+$(STAMPS)/bench: requirements/bench.txt $(STAMPS)/test
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/bench.txt
+	@touch $@
+
+setup: $(STAMPS)/runtime
+setup-test: $(STAMPS)/test
+setup-bench: $(STAMPS)/bench
+
+# --- the application ----------------------------------------------------------------------------
+demo: setup
+	@exec $(BIN)/python manage.py start --port $(PORT) --demo $(if $(FRESH),--fresh)
+
+start: setup
+	@exec $(BIN)/python manage.py start --port $(PORT) $(if $(FRESH),--fresh)
+
+# --- checks -------------------------------------------------------------------------------------
+test: setup-test
+	$(BIN)/python -W error::RuntimeWarning manage.py test $(TESTS)
+
+lint: setup-test
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/lint-imports
+
+bench: setup-bench
+	$(BIN)/python -m benchmarks
+
+screenshots: setup-test
+	$(BIN)/python -m tests.browser.screenshots
+
+# --- renewing what is shipped -------------------------------------------------------------------
+vendor:
+	cd frontend && npm install && ./copy.sh
+
+lock: setup
+	rm -rf $(STAMPS)/lock && $(PYTHON) -m venv $(STAMPS)/lock
+	for set in runtime test bench; do \
+	  $(STAMPS)/lock/bin/pip install --quiet -r requirements/$$set.in && \
+	  { echo "# Locked from $$set.in; renew with \`make lock\`."; $(STAMPS)/lock/bin/pip freeze; } > requirements/$$set.txt; \
+	done

@@ -1,0 +1,1 @@
+"""The rules and the computation: no Django, no interface, no global state."""

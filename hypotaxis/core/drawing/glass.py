@@ -1,0 +1,109 @@
+"""The glass: one track around one moment, on a scale of milliseconds common to all tracks.
+
+Zero is the moment, where the notes stand. The take is drawn filled where it is placed and in outline where it
+arrived; zoomed far enough in, its single samples.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.drawing.strips import (
+    SINGLE_SAMPLES_FROM,
+    NoteBar,
+    Span,
+    extremes,
+    note_bars,
+    outline,
+    single_samples,
+)
+
+WIDTH, NOTES_H, SOUND_H = 160, 32, 44
+SPANS_MS = (1000.0, 360.0, 160.0, 45.0, 16.0, 6.0, 2.0, 0.8)
+"""Zoom steps, from a bar's neighbourhood to single samples."""
+DEFAULT_SPAN = 45.0
+LEFT_SHARE = 1 / 9
+"""Of the span stands before the moment: −5 to +40 ms at the usual zoom."""
+
+
+@dataclass(frozen=True)
+class GlassView:
+    """What the glass shows: the moment (session sample, float), a span of SPANS_MS, and an offset of its window."""
+
+    moment: float
+    span_ms: float
+    offset_ms: float
+    rate: int
+
+    @property
+    def first_ms(self) -> float:
+        """Left edge relative to the moment."""
+        return self.offset_ms - self.span_ms * LEFT_SHARE
+
+    @property
+    def span(self) -> Span:
+        """The window in session samples."""
+        first = self.moment + self.first_ms * self.rate / 1000
+        return Span(first, first + self.span_ms * self.rate / 1000, WIDTH)
+
+    def window(self) -> tuple[int, int]:
+        """Whole session samples that cover the window, one more on each side."""
+        return int(np.floor(self.span.first)) - 1, int(np.ceil(self.span.last)) + 2
+
+
+@dataclass(frozen=True)
+class GlassDrawing:
+    """One track's glass. dots: single samples as (x, y), empty while they are too narrow."""
+
+    bars: list[NoteBar]
+    zero_x: float
+    placed: str
+    placed_dots: list
+    arrived: str
+    filled: bool
+
+
+def ticks(view: GlassView) -> list[tuple[float, str]]:
+    """(x, label) of the scale, in ms with signs."""
+    step = next(s for s in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500) if view.span_ms / s <= 5.5)
+    first = np.ceil(view.first_ms / step) * step
+    marks = np.arange(first, view.first_ms + view.span_ms, step)
+    digits = 1 if step < 1 else 0
+    labels = ["0" if abs(m) < step / 10 else f"{'+' if m > 0 else '−'}{abs(m):.{digits}f}" for m in marks]
+    return [
+        (round(float((m - view.first_ms) / view.span_ms * WIDTH), 1), t) for m, t in zip(marks, labels, strict=True)
+    ]
+
+
+def draw_glass(
+    view: GlassView,
+    *,
+    notes: tuple[np.ndarray, np.ndarray, np.ndarray],
+    placed: np.ndarray | None,
+    arrived: np.ndarray | None,
+    gain: float,
+) -> GlassDrawing:
+    """notes: starts and ends (session samples) and pitches; placed, arrived: mono samples of view.window(), or None.
+
+    gain brings the take's peak to full height.
+    """
+    starts, ends, pitches = notes
+    bars = note_bars(starts, ends, pitches, view.span, NOTES_H) if len(starts) else []
+    placed_path, dots, filled = _wave(view, placed, gain)
+    arrived_path, _, _ = _wave(view, arrived, gain)
+    return GlassDrawing(bars, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path, filled)
+
+
+def _wave(view: GlassView, samples: np.ndarray | None, gain: float) -> tuple[str, list, bool]:
+    if samples is None or len(samples) == 0:
+        return "", [], False
+    first = view.window()[0]
+    pitch = view.span.pixels_per_sample
+    if pitch >= 0.5:
+        path, dots = single_samples(samples, first, view.span, SOUND_H, gain)
+        shown = [(round(x, 2), round(y, 2)) for x, y in dots] if pitch >= SINGLE_SAMPLES_FROM else []
+        return path, shown, False
+    columns = max(2, min(len(samples), round(len(samples) * pitch)))
+    low, high = extremes(samples, columns)
+    column = len(samples) * pitch / columns
+    return outline(low, high, view.span.x(first), column, SOUND_H, gain), [], True

@@ -1,0 +1,33 @@
+"""Levels as bars on a scale from −60 to 0 dBFS."""
+
+import math
+from dataclasses import dataclass
+
+BOTTOM_DB = -60.0
+WIDTH = 92
+TICKS_DB = (-48, -36, -24, -12, 0)
+
+
+@dataclass(frozen=True)
+class LevelBar:
+    """Bar and peak mark in pixels of a scale WIDTH wide; clipped: full scale was reached."""
+
+    width: float
+    hold: float
+    clipped: bool
+
+
+def level_x(level_db: float) -> float:
+    """Pixel of a level, held inside the scale.
+
+    >>> level_x(0), level_x(-60), level_x(-math.inf)
+    (92.0, 0.0, 0.0)
+    """
+    if level_db == -math.inf:
+        return 0.0
+    return round(WIDTH * min(1.0, max(0.0, 1 - level_db / BOTTOM_DB)), 1)
+
+
+def level_bar(level_db: float, peak_db: float, clipped: bool) -> LevelBar:
+    """The bar of a meter: level now, highest so far."""
+    return LevelBar(level_x(level_db), level_x(peak_db), clipped)

@@ -1,0 +1,60 @@
+"""What can go wrong, named after outcomes.
+
+Every message is written for the person: what was wrong, the value, what is allowed, the likely mistake.
+"""
+
+
+class HypotaxisError(Exception):
+    """Root of all errors the product raises on purpose; `str()` of it may be shown to the person."""
+
+
+class DoesNotFit(HypotaxisError):
+    """Two sockets that no cable can join."""
+
+
+class SocketTaken(DoesNotFit):
+    """A socket that already has its one cable."""
+
+
+class FeedbackLoop(DoesNotFit):
+    """A cable that would send MIDI round in a circle."""
+
+
+class UnreadableFile(HypotaxisError):
+    """A file that cannot be read, or holds less than it declares."""
+
+
+class UnsupportedScore(UnreadableFile):
+    """A MIDI file that can be read but not used, with the reason."""
+
+
+class CannotSchedule(HypotaxisError):
+    """A pass that cannot be planned as asked."""
+
+
+class SharedReturn(CannotSchedule):
+    """Parts that come home on one return and so cannot be told apart in one pass."""
+
+
+class NoAnswer(HypotaxisError):
+    """A recording from which no lateness can be read, with the reason."""
+
+
+class NoSignal(NoAnswer):
+    """Nothing but silence or noise came back."""
+
+
+class WrongScore(NoAnswer):
+    """What came back is not what the notes say."""
+
+
+class StudioTrouble(HypotaxisError):
+    """The studio refuses or has failed."""
+
+
+class PortMissing(StudioTrouble):
+    """A port or an input the studio does not report."""
+
+
+class NothingToUndo(HypotaxisError):
+    """The journal has nothing left to take back or to repeat."""

@@ -1,0 +1,1 @@
+"""One file a format, a reader and a writer each."""

@@ -1,0 +1,1 @@
+"""One piece of music: tempo map, tracks, what goes out when, passes and takes."""

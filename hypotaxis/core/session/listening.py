@@ -1,0 +1,59 @@
+"""What came back? Levels, clips and activity of recorded blocks.
+
+Levels are sample peaks in dBFS; a clip is three or more samples in a row at full scale (common practice).
+"""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from hypotaxis.core.units import factor_to_db
+
+FULL_SCALE = 1.0 - 2.0**-23
+CLIP_RUN = 3
+ACTIVITY_DB = 12.0
+"""How far above the resting level an input must rise to count as having moved."""
+AUDIBLE_DB = -70.0
+
+
+@dataclass
+class InputMeter:
+    """One input's meter. level_db: peak of the last block; peak_db: highest so far; clips: runs at full scale."""
+
+    name: str
+    level_db: float = -math.inf
+    peak_db: float = -math.inf
+    rest_db: float = math.inf
+    clips: int = 0
+    _run: int = field(default=0, repr=False)
+
+    def feed(self, samples: np.ndarray) -> None:
+        """Take in the next block, shape (frames,); an empty block changes nothing."""
+        if len(samples) == 0:
+            return
+        heights = np.abs(samples)
+        self.level_db = factor_to_db(float(heights.max()))
+        self.peak_db = max(self.peak_db, self.level_db)
+        self.rest_db = min(self.rest_db, self.level_db)
+        self._count_clips(heights >= FULL_SCALE)
+
+    def _count_clips(self, full: np.ndarray) -> None:
+        if not full.any():
+            self._run = 0
+            return
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], full.astype(np.int8), [0]])))
+        for start, end in zip(edges[::2], edges[1::2], strict=True):
+            length = int(end - start)
+            before = self._run if start == 0 else 0
+            # A run that goes on from the last block is one clip, counted when it becomes long enough.
+            if before < CLIP_RUN <= before + length:
+                self.clips += 1
+            self._run = before + length if end == len(full) else 0
+        if not full[-1]:
+            self._run = 0
+
+    @property
+    def moved(self) -> bool:
+        """Whether something was heard: audible, and well above what rests there."""
+        return self.peak_db > AUDIBLE_DB and self.peak_db > self.rest_db + ACTIVITY_DB

@@ -1,0 +1,50 @@
+"""What is to be played: notes and controls as arrays, one part a channel.
+
+Ticks count from the session's zero. Notes are sorted by tick, then note; controls by tick in their given order.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.session.tempo import TempoMap
+
+NOTE = np.dtype([("tick", "<i8"), ("duration", "<i8"), ("note", "u1"), ("velocity", "u1")])
+"""A note: duration in ticks (0 allowed), note and velocity 0–127 (velocity from 1)."""
+
+CONTROL = np.dtype([("tick", "<i8"), ("status", "u1"), ("data1", "u1"), ("data2", "u1")])
+"""Any other channel message: status without its channel (A0, B0, C0, D0, E0), data2 0 where there is none."""
+
+DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
+"""Data bytes by status (MIDI 1.0 Detailed Specification, table of channel messages)."""
+
+
+@dataclass(frozen=True, eq=False)
+class ScorePart:
+    """One channel's notes. channel: 1–16. program: number on the wire (0–127) before the first note, or None."""
+
+    name: str
+    channel: int
+    notes: np.ndarray
+    controls: np.ndarray
+    program: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Score:
+    """A piece: its tempo map, its parts, its last tick, and sentences on what was read but not kept."""
+
+    tempo: TempoMap
+    parts: tuple[ScorePart, ...]
+    end_tick: int
+    remarks: tuple[str, ...] = ()
+
+
+def no_notes() -> np.ndarray:
+    """An empty array of notes."""
+    return np.zeros(0, dtype=NOTE)
+
+
+def no_controls() -> np.ndarray:
+    """An empty array of controls."""
+    return np.zeros(0, dtype=CONTROL)

@@ -1,0 +1,105 @@
+"""When is a tick, and in which bar?
+
+Ticks are integers from the session's zero (bar 1, beat 1). Seconds and samples are counted from the same zero.
+Sample positions are integers in the clock named by their rate.
+"""
+
+from bisect import bisect_right
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+DEFAULT_US_PER_QUARTER = 500_000
+"""120 BPM where a file says nothing (Standard MIDI File, RP-001)."""
+
+
+@dataclass(frozen=True)
+class Position:
+    """A place in the bars, all counted from 1; written "bar 9, beat 3, sixteenth 1"."""
+
+    bar: int
+    beat: int
+    sixteenth: int
+
+    def __str__(self) -> str:
+        return f"bar {self.bar}, beat {self.beat}, sixteenth {self.sixteenth}"
+
+
+@dataclass(frozen=True)
+class TempoMap:
+    """Tempo and meter changes.
+
+    tempos: (tick, µs a quarter), meters: (tick, numerator, denominator), both ascending, both beginning at tick 0.
+    A meter change inside a bar begins a new bar.
+    """
+
+    ticks_per_quarter: int = 480
+    tempos: tuple[tuple[int, int], ...] = ((0, DEFAULT_US_PER_QUARTER),)
+    meters: tuple[tuple[int, int, int], ...] = ((0, 4, 4),)
+
+    @cached_property
+    def _tempo_arrays(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        ticks = np.array([tick for tick, _ in self.tempos], dtype=np.int64)
+        pace = np.array([us for _, us in self.tempos], dtype=np.int64)
+        # In µs times ticks a quarter everything stays an integer: no rounding adds up over a long piece.
+        before = np.concatenate([[0], np.cumsum(np.diff(ticks) * pace[:-1])])
+        return ticks, pace, before
+
+    def us_at(self, ticks: np.ndarray | int) -> np.ndarray:
+        """Microseconds from zero of ticks (any shape), as float64."""
+        starts, pace, before = self._tempo_arrays
+        ticks = np.asarray(ticks, dtype=np.int64)
+        index = np.maximum(np.searchsorted(starts, ticks, side="right") - 1, 0)
+        return (before[index] + (ticks - starts[index]) * pace[index]) / self.ticks_per_quarter
+
+    def samples_at(self, ticks: np.ndarray | int, rate: int) -> np.ndarray:
+        """Positions in samples of `rate` from zero, not rounded."""
+        return self.us_at(ticks) * (rate / 1e6)
+
+    def tick_at_us(self, us: float) -> int:
+        """The last tick that begins at or before `us`."""
+        starts, pace, before = self._tempo_arrays
+        target = us * self.ticks_per_quarter
+        index = max(0, int(np.searchsorted(before, target, side="right")) - 1)
+        return int(starts[index] + (target - before[index]) // pace[index])
+
+    @cached_property
+    def _meter_segments(self) -> list[tuple[int, int, int, int, int]]:
+        """(first tick, ticks a bar, ticks a beat, number of the first bar, beats) per meter."""
+        segments: list[tuple[int, int, int, int, int]] = []
+        bar = 1
+        for tick, numerator, denominator in self.meters:
+            if segments:
+                start, length, _, first, _ = segments[-1]
+                bar = first + -(-(tick - start) // length)
+            beat = max(1, self.ticks_per_quarter * 4 // denominator)
+            segments.append((tick, beat * numerator, beat, bar, numerator))
+        return segments
+
+    def bar_tick(self, bar: int) -> int:
+        """First tick of a bar, counted from 1."""
+        segments = self._meter_segments
+        index = max(0, bisect_right([segment[3] for segment in segments], bar) - 1)
+        start, length, _, first, _ = segments[index]
+        return start + (bar - first) * length
+
+    def position(self, tick: int) -> Position:
+        """Bar, beat and sixteenth of a tick."""
+        segments = self._meter_segments
+        index = max(0, bisect_right([segment[0] for segment in segments], tick) - 1)
+        start, length, beat, first, _ = segments[index]
+        bars, rest = divmod(tick - start, length)
+        beats, rest = divmod(rest, beat)
+        return Position(first + bars, beats + 1, rest * 4 // self.ticks_per_quarter + 1)
+
+    def beats_in_bar(self, bar: int) -> int:
+        """Numerator of the meter in force in a bar."""
+        segments = self._meter_segments
+        index = max(0, bisect_right([segment[3] for segment in segments], bar) - 1)
+        return segments[index][4]
+
+    def bpm_at(self, tick: int) -> float:
+        """Quarters a minute in force at a tick."""
+        starts, pace, _ = self._tempo_arrays
+        return 60e6 / float(pace[max(0, int(np.searchsorted(starts, tick, side="right")) - 1)])

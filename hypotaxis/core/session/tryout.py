@@ -1,0 +1,69 @@
+"""Playing one note and looking where it comes back."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.trips import returns_text, trip_of
+from hypotaxis.core.studio import Message
+
+LEAD_NS = 200_000_000
+LISTEN_S = 1.4
+"""Listened after the key is let go: room for a slow release (common practice)."""
+
+
+@dataclass(frozen=True)
+class TryOut:
+    """The messages of a try-out and how long to listen, in seconds."""
+
+    messages: tuple[Message, ...]
+    seconds: float
+
+
+def plan_tryout(
+    plan: Plan, instrument: Instrument, *, note: int, velocity: int, length_s: float, program: int | None = None
+) -> TryOut:
+    """One note on an instrument's channel; raises CannotSchedule when there is nowhere to send it."""
+    found = plan.rig.find(instrument.send)
+    if found is None:
+        raise CannotSchedule(f"{instrument.name} has no send socket, so there is nowhere to send a note.")
+    port, channel = found[1].system_name, instrument.channel - 1
+    messages = []
+    if program is not None:
+        messages.append(Message(0, port, bytes([0xC0 | channel, program])))
+    off_ns = LEAD_NS + round(length_s * 1e9)
+    messages.append(Message(LEAD_NS, port, bytes([0x90 | channel, note, velocity])))
+    messages.append(Message(off_ns, port, bytes([0x80 | channel, note, 64])))
+    return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
+
+
+def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[str, list[str]]:
+    """(what happened in a sentence, likely causes in order). moved: socket uids of the inputs that moved."""
+    rig = plan.rig
+    home = returns_text(rig, instrument.returns)
+    mine = [uid for uid in instrument.returns if uid in moved]
+    if instrument.returns and len(mine) == len(instrument.returns):
+        return f"It came home on {home}.", []
+    box = rig.box(instrument.box)
+    name = box.name if box else instrument.name
+    if mine:
+        return f"Only {rig.socket_text(mine[0])} moved; the other side of {home} stayed silent.", [
+            f"The cable of the silent side is out at {name} or at the interface.",
+            f"{name} is panned hard to one side, or plays mono on one socket: then a mono return is right.",
+        ]
+    trip = trip_of(rig, instrument)
+    causes = []
+    if not trip.reaches:
+        causes.append(f"On the sheet no cable leads from {rig.socket_text(instrument.send)} to {name}.")
+    elsewhere = [uid for uid in moved if uid not in instrument.returns]
+    if elsewhere:
+        names = " and ".join(rig.socket_text(uid) for uid in elsewhere)
+        causes.append(f"{names} moved instead: the return, or the channel, belongs to another box.")
+    if len(trip.homeward) < len(instrument.returns) or not instrument.returns:
+        causes.append(f"On the sheet no cable brings {name} home to {home}.")
+    causes += [
+        f"{name} receives on another channel than {instrument.channel}: look at the box's own setting.",
+        f"{name}'s volume is down, it is off, or it is in a mode that ignores MIDI.",
+    ]
+    return f"Nothing came home on {home}.", causes

@@ -1,0 +1,61 @@
+"""The narrow door to the outside: ports, inputs, and "run this schedule, deliver these blocks".
+
+Two clocks: MIDI runs on the computer's (time_ns, from the start of the run), audio on the interface's crystal
+(frames from the start of the run, at the nominal rate). Nothing else is learnt from the outside: a studio gives
+bytes and samples, never what lies behind them. Samples are float32, full scale ±1.0, shape (frames, inputs).
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Port:
+    """A MIDI port as the system reports it; direction "out" leaves the host."""
+
+    system_name: str
+    direction: str
+
+
+@dataclass(frozen=True)
+class Message:
+    """Bytes handed to the driver of `port` (system name) at time_ns after the start of the run."""
+
+    time_ns: int
+    port: str
+    data: bytes
+
+
+@dataclass(frozen=True)
+class Block:
+    """Consecutive frames of the asked inputs, in the order asked; start counts frames from the run's start."""
+
+    start: int
+    samples: np.ndarray
+
+
+class Studio(Protocol):
+    """What the application may ask of the outside, real or simulated."""
+
+    simulated: bool
+    sample_rate: int
+    buffer: int
+
+    def ports(self) -> tuple[Port, ...]:
+        """The MIDI ports there are now."""
+
+    def inputs(self) -> tuple[str, ...]:
+        """System names of the audio inputs there are now."""
+
+    def run(
+        self, messages: Sequence[Message], inputs: Sequence[str], *, frames: int, fast: bool = False
+    ) -> Iterator[Block]:
+        """Send the messages at their times and deliver the inputs until `frames` have come.
+
+        messages must be in order of time. fast: as quickly as possible instead of in real time, for a simulated
+        studio only; the samples are the same. Closing the iterator ends the run and silences what sounds.
+        Raises PortMissing for a port or input that is not there, StudioTrouble for fast on real hardware.
+        """

@@ -1,0 +1,72 @@
+"""What do the single hits say together? A line that odd hits cannot bend, and what it cannot know.
+
+Lateness in ms over time in seconds. Slope is drift: 1 ms/s is 1000 ppm.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import stats
+
+_MOST_FOR_PAIRS = 600
+"""Theil–Sen looks at all pairs; beyond this an even selection is enough for the first line."""
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """The fit. used: which hits are inliers; intercept at time 0; each half-width is of a 95 % interval."""
+
+    used: np.ndarray
+    slope: float
+    intercept: float
+    slope_half: float
+    jitter_ms: float
+    jitter_half: float
+    median_ms: float
+    median_half: float
+
+    def at(self, seconds: float) -> float:
+        """Lateness in ms on the line."""
+        return self.intercept + self.slope * seconds
+
+
+def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
+    """Fit of at least one hit; with fewer than four the line is level and outliers are not judged.
+
+    First line by Theil–Sen (scipy), inliers by four robust standard deviations of the residual (at least 0.5 ms),
+    then least squares over the inliers. Median's standard error 1.2533·σ/√n, that of σ 1/√(2(n−2)) of it, normal
+    theory; the slope's from least squares.
+    """
+    count = len(seconds)
+    if count < 4 or np.ptp(seconds) == 0:
+        median = float(np.median(lateness_ms))
+        spread = float(np.std(lateness_ms)) if count > 1 else 0.0
+        return Line(np.ones(count, bool), 0.0, median, np.inf, spread, np.inf, median, np.inf)
+    pick = np.unique(np.linspace(0, count - 1, min(count, _MOST_FOR_PAIRS)).astype(int))
+    slope, intercept, *_ = stats.theilslopes(lateness_ms[pick], seconds[pick])
+    residual = lateness_ms - (intercept + slope * seconds)
+    centre = np.median(residual)
+    robust_sigma = 1.4826 * float(np.median(np.abs(residual - centre)))
+    used = np.abs(residual - centre) <= max(4.0 * robust_sigma, 0.5)
+    time, late = seconds[used], lateness_ms[used]
+    number = len(time)
+    median = float(np.median(late))
+    middle = time.mean()
+    square = float(((time - middle) ** 2).sum())
+    if number < 3 or square == 0:
+        return Line(used, 0.0, median, np.inf, 0.0, np.inf, median, np.inf)
+    slope = float(((time - middle) * (late - late.mean())).sum() / square)
+    intercept = float(late.mean() - slope * middle)
+    rest = late - (intercept + slope * time)
+    jitter = float(np.sqrt((rest**2).sum() / (number - 2)))
+    quantile = float(stats.t.ppf(0.975, number - 2))
+    return Line(
+        used=used,
+        slope=slope,
+        intercept=intercept,
+        slope_half=quantile * jitter / np.sqrt(square),
+        jitter_ms=jitter,
+        jitter_half=quantile * jitter / np.sqrt(2 * (number - 2)),
+        median_ms=median,
+        median_half=quantile * 1.2533 * jitter / np.sqrt(number),
+    )

@@ -1,0 +1,159 @@
+"""Writes the demo's two files anew: `python -m hypotaxis.demo.compose`.
+
+saltmarsh-room.json is the rig, tide-tables.mid the session: sixteen bars at 96 BPM, invented for this purpose.
+"""
+
+import uuid
+from pathlib import Path
+
+import numpy as np
+
+from hypotaxis.core.formats.rigfile import write_rig_file
+from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.build import box_from_shape
+from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
+from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
+from hypotaxis.core.session.tempo import TempoMap
+
+HERE = Path(__file__).parent
+TPQ = 480
+BARS = 16
+_NAMESPACE = uuid.UUID("5a17a45c-0000-4000-8000-000000000000")
+
+
+def _uid(name: str) -> str:
+    return str(uuid.uuid5(_NAMESPACE, name))
+
+
+def _socket(box: Box, label: str) -> Socket:
+    socket = box.socket(label)
+    if socket is None:
+        raise KeyError(f"{box.name} has no socket {label}")
+    return socket
+
+
+def saltmarsh_room() -> Plan:
+    """The demo rig. Bittern's way home is left unplugged, so that there is a cable to draw."""
+    shapes = [
+        ("host", "host", "", ""),
+        ("keyboard", "Heron 61", "", ""),
+        ("interface-8", "Quayside 18", "", ""),
+        ("poly-synth", "Sedge", "#1F7F78", "8 voices, 2 parts"),
+        ("mono-synth", "Bittern", "#4A83AB", "mono bass"),
+        ("drum-machine", "Alder", "#7A6B5C", "drum machine"),
+    ]
+    boxes = {
+        name: box_from_shape(shape, name, colour=colour, order=order, uid=_uid(name))
+        for order, (shape, name, colour, _) in enumerate(shapes)
+    }
+    joints = [
+        ("Heron 61", "USB", "host", "USB 1", None),
+        ("Quayside 18", "USB", "host", "USB 2", 1.5),
+        ("Quayside 18", "MIDI out", "Sedge", "MIDI in", 3.0),
+        ("Sedge", "thru", "Bittern", "MIDI in", 1.0),
+        ("Bittern", "thru", "Alder", "MIDI in", 1.0),
+        ("Sedge", "L", "Quayside 18", "line in 1", 3.0),
+        ("Sedge", "R", "Quayside 18", "line in 2", 3.0),
+        ("Alder", "L", "Quayside 18", "line in 5", 3.0),
+        ("Alder", "R", "Quayside 18", "line in 6", 3.0),
+    ]
+    cables = tuple(
+        Cable(
+            uid=_uid(f"{one} {out} to {other} {into}"),
+            source=_socket(boxes[one], out).uid,
+            target=_socket(boxes[other], into).uid,
+            length_m=length,
+        )
+        for one, out, other, into, length in joints
+    )
+    quayside = boxes["Quayside 18"]
+    send = _socket(quayside, "MIDI out").uid
+    definitions = [
+        ("Sedge upper", "Sedge", 1, (1, 2)),
+        ("Sedge lower", "Sedge", 2, (1, 2)),
+        ("Bittern", "Bittern", 3, (3,)),
+        ("Alder kit", "Alder", 10, (5, 6)),
+    ]
+    instruments = tuple(
+        Instrument(
+            uid=_uid(f"instrument {name}"),
+            name=name,
+            box=boxes[box].uid,
+            send=send,
+            channel=channel,
+            returns=tuple(_socket(quayside, f"line in {number}").uid for number in inputs),
+            colour=boxes[box].colour,
+        )
+        for name, box, channel, inputs in definitions
+    )
+    rig = Rig(uid=_uid("Saltmarsh Room"), name="Saltmarsh Room", boxes=tuple(boxes.values()), cables=cables)
+    return Plan(rig=rig, instruments=instruments)
+
+
+def tide_tables() -> Score:
+    """The demo session: a kit, a bass line, plucked chords and a slow pad."""
+    tempo = TempoMap(TPQ, ((0, 625_000),), ((0, 4, 4),))
+    parts = (
+        _part("Alder kit", 10, _kit(), None),
+        _part("Bittern", 3, _bass(), 0),
+        _part("Sedge upper", 1, _chords(), 0),
+        _part("Sedge lower", 2, _pad(), 1),
+    )
+    return Score(tempo, parts, BARS * 4 * TPQ)
+
+
+def _part(name: str, channel: int, rows: list[tuple[int, int, int, int]], program: int | None) -> ScorePart:
+    notes = np.array(sorted(rows), dtype=NOTE)
+    return ScorePart(name, channel, notes, no_controls(), program)
+
+
+_SIXTEENTH = TPQ // 4
+_BAR = TPQ * 4
+# D minor, B flat, F, C: root of the bass and the chord above it.
+_HARMONY = [(38, (62, 65, 69)), (34, (58, 62, 65)), (41, (57, 60, 65)), (36, (55, 60, 64))]
+
+
+def _kit() -> list[tuple[int, int, int, int]]:
+    rows = []
+    for bar in range(BARS):
+        start = bar * _BAR
+        kicks = (0, 7, 8, 11) if bar % 2 else (0, 6, 8)
+        rows += [(start + step * _SIXTEENTH, 60, 36, 112 if step == 0 else 96) for step in kicks]
+        rows += [(start + step * _SIXTEENTH, 60, 38, 104) for step in (4, 12)]
+        hats = range(0, 16, 2) if bar < 8 else range(16)
+        rows += [
+            (start + step * _SIXTEENTH, 40, 46 if step == 14 and bar % 4 == 3 else 42, 92 if step % 4 == 0 else 66)
+            for step in hats
+        ]
+        if bar % 8 == 7:
+            rows.append((start + 15 * _SIXTEENTH, 60, 38, 84))
+    return rows
+
+
+def _bass() -> list[tuple[int, int, int, int]]:
+    steps = [(0, 3, 0), (3, 2, 0), (6, 2, 12), (8, 2, 0), (11, 1, 7), (12, 2, 10), (14, 2, 12)]
+    rows = []
+    for bar in range(BARS):
+        root = _HARMONY[bar // 2 % 4][0]
+        for at, length, lift in steps:
+            rows.append((bar * _BAR + at * _SIXTEENTH, length * _SIXTEENTH - 20, root + lift, 100 if at == 0 else 88))
+    return rows
+
+
+def _chords() -> list[tuple[int, int, int, int]]:
+    rows = []
+    for bar in range(BARS):
+        chord = _HARMONY[bar // 2 % 4][1]
+        for at, length in ((0, 6), (6, 4), (10, 6)) if bar % 2 == 0 else ((0, 8), (8, 3), (11, 5)):
+            rows += [(bar * _BAR + at * _SIXTEENTH, length * _SIXTEENTH - 30, note, 86) for note in chord]
+    return rows
+
+
+def _pad() -> list[tuple[int, int, int, int]]:
+    return [(bar * _BAR, 2 * _BAR - 60, _HARMONY[bar // 2 % 4][1][0] - 12, 74) for bar in range(0, BARS, 2)]
+
+
+if __name__ == "__main__":
+    (HERE / "saltmarsh-room.json").write_text(write_rig_file(saltmarsh_room()), encoding="utf-8")
+    (HERE / "tide-tables.mid").write_bytes(write_smf(tide_tables()))

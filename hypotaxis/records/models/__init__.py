@@ -1,0 +1,20 @@
+"""Models by subject."""
+
+from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Socket
+from hypotaxis.records.models.session import Pass, Session, Take, Track
+from hypotaxis.records.models.work import Job
+
+__all__ = [
+    "Box",
+    "Cable",
+    "Change",
+    "FrontPanel",
+    "Instrument",
+    "Job",
+    "Pass",
+    "Rig",
+    "Session",
+    "Socket",
+    "Take",
+    "Track",
+]

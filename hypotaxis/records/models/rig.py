@@ -1,0 +1,120 @@
+"""Rows of the rig. Instruments name sockets by uid without a foreign key: they may point to something gone."""
+
+from django.db import models
+
+from hypotaxis.records.models.base import WithUid
+
+
+class Rig(WithUid):
+    """Everything on the desk."""
+
+    name = models.CharField(max_length=80)
+    sample_rate = models.PositiveIntegerField(default=48000)
+    buffer = models.PositiveIntegerField(default=256)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["created"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Box(WithUid):
+    """Any unit with sockets."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="boxes")
+    name = models.CharField(max_length=80)
+    shape = models.CharField(max_length=40)
+    note = models.CharField(max_length=80, blank=True)
+    colour = models.CharField(max_length=7, blank=True)
+    order = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["order", "name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Socket(WithUid):
+    """A place to plug in; fields as in core.rig.values.Socket. row: place on its box."""
+
+    box = models.ForeignKey(Box, on_delete=models.CASCADE, related_name="sockets")
+    row = models.PositiveIntegerField(default=0)
+    label = models.CharField(max_length=80)
+    direction = models.CharField(max_length=4)
+    kind = models.CharField(max_length=8)
+    thru_of = models.CharField(max_length=80, blank=True)
+    separate = models.CharField(max_length=80, blank=True)
+    stereo = models.CharField(max_length=80, blank=True)
+    port_name = models.CharField(max_length=80, blank=True)
+    system_name = models.CharField(max_length=200, blank=True)
+    duty = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        ordering = ["row"]
+
+    def __str__(self) -> str:
+        return self.label
+
+
+class Cable(WithUid):
+    """Joins two sockets."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="cables")
+    source = models.OneToOneField(Socket, on_delete=models.CASCADE, related_name="cable_out")
+    target = models.OneToOneField(Socket, on_delete=models.CASCADE, related_name="cable_in")
+    length_m = models.FloatField(null=True, blank=True)
+    colour = models.CharField(max_length=20, blank=True)
+    label = models.CharField(max_length=80, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.source} to {self.target}"
+
+
+class Instrument(WithUid):
+    """Where a box's notes go and where its sound comes back. Socket uids are kept as text; "" is none."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="instruments")
+    name = models.CharField(max_length=80)
+    box_uid = models.CharField(max_length=36, blank=True)
+    send_uid = models.CharField(max_length=36, blank=True)
+    channel = models.PositiveSmallIntegerField(default=1)
+    returns = models.JSONField(default=list, blank=True)
+    home_trim_db = models.FloatField(default=0.0)
+    lateness_ms = models.FloatField(null=True, blank=True)
+    colour = models.CharField(max_length=7, blank=True)
+    order = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["order", "name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Change(models.Model):
+    """One step of the journal: what it was, and every row before and after it. undone: taken back for now."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="changes")
+    made = models.DateTimeField(auto_now_add=True)
+    title = models.CharField(max_length=200)
+    edits = models.JSONField()
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class FrontPanel(models.Model):
+    """Settings of a stand-in box, as if on the box; they do not belong to the plan and know nothing of it."""
+
+    box_uid = models.CharField(max_length=36, primary_key=True)
+    settings = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return self.box_uid

@@ -1,0 +1,101 @@
+"""Rows of a session: its tracks, passes and takes."""
+
+from django.db import models
+
+from hypotaxis.records.models.base import WithUid
+from hypotaxis.records.models.rig import Rig
+from hypotaxis.records.models.work import Job
+
+
+class Session(WithUid):
+    """One piece of music. tempos and meters as in core.session.tempo.TempoMap."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
+    name = models.CharField(max_length=80)
+    created = models.DateTimeField(auto_now_add=True)
+    ticks_per_quarter = models.PositiveIntegerField(default=480)
+    tempos = models.JSONField(default=list)
+    meters = models.JSONField(default=list)
+    end_tick = models.BigIntegerField(default=0)
+
+    class Meta:
+        ordering = ["-created"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Track(WithUid):
+    """Notes for one part. notes and controls: packed arrays of core.session.score.NOTE and CONTROL."""
+
+    session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
+    order = models.PositiveIntegerField(default=0)
+    name = models.CharField(max_length=80)
+    file_channel = models.PositiveSmallIntegerField(default=1)
+    instrument_uid = models.CharField(max_length=36, blank=True)
+    program = models.PositiveSmallIntegerField(null=True, blank=True)
+    armed = models.BooleanField(default=False)
+    notes = models.BinaryField(default=bytes)
+    controls = models.BinaryField(default=bytes)
+
+    class Meta:
+        ordering = ["order"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Pass(WithUid):
+    """One run in real time. setup: what was armed, frozen at the start; meters: peaks by input while it runs."""
+
+    session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
+    number = models.PositiveIntegerField()
+    first_bar = models.PositiveIntegerField()
+    last_bar = models.PositiveIntegerField()
+    fast = models.BooleanField(default=False)
+    place = models.BooleanField(default=True)
+    setup = models.JSONField(default=dict)
+    meters = models.JSONField(default=list)
+    seconds = models.FloatField(default=0)
+    started = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["number"]
+
+    def __str__(self) -> str:
+        return f"Pass {self.number}"
+
+
+class Take(WithUid):
+    """What one return delivered in one pass, kept unplaced.
+
+    first_sample: session position of the file's first frame as it arrived; placement: shift in samples, None while
+    it stands where it arrived; lateness: the measurement as stored by records.takes, or {"error": reason}.
+    """
+
+    session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="takes")
+    track = models.ForeignKey(Track, on_delete=models.CASCADE, related_name="takes")
+    run = models.ForeignKey(Pass, on_delete=models.CASCADE, related_name="takes")
+    number = models.PositiveIntegerField()
+    made = models.DateTimeField(auto_now_add=True)
+    instrument_uid = models.CharField(max_length=36, blank=True)
+    instrument_name = models.CharField(max_length=80, blank=True)
+    returns_text = models.CharField(max_length=80, blank=True)
+    file = models.CharField(max_length=80)
+    sample_rate = models.PositiveIntegerField()
+    channels = models.PositiveSmallIntegerField()
+    frames = models.BigIntegerField()
+    first_sample = models.BigIntegerField()
+    home_trim_db = models.FloatField(default=0.0)
+    clipped = models.PositiveIntegerField(default=0)
+    peak_db = models.FloatField(null=True)
+    complete = models.BooleanField(default=True)
+    placement = models.IntegerField(null=True)
+    lateness = models.JSONField(null=True)
+
+    class Meta:
+        ordering = ["-number"]
+
+    def __str__(self) -> str:
+        return f"Take {self.number}"

@@ -1,0 +1,34 @@
+"""Rows of background work."""
+
+from django.db import models
+
+from hypotaxis.records.models.base import WithUid
+
+
+class Job(WithUid):
+    """One piece of background work. progress 0–1; remaining_s None while unknown; result: what it found, as JSON."""
+
+    WAITING, RUNNING, DONE = "waiting", "running", "done"
+    CANCELLED, FAILED, INTERRUPTED = "cancelled", "failed", "interrupted"
+    UNFINISHED = (WAITING, RUNNING)
+    STATES = [(state, state) for state in (WAITING, RUNNING, DONE, CANCELLED, FAILED, INTERRUPTED)]
+
+    kind = models.CharField(max_length=20)
+    about = models.CharField(max_length=36, blank=True)
+    state = models.CharField(max_length=12, choices=STATES, default=WAITING)
+    progress = models.FloatField(default=0.0)
+    remaining_s = models.FloatField(null=True)
+    message = models.TextField(blank=True)
+    cancel = models.BooleanField(default=False)
+    result = models.JSONField(default=dict)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["made"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.state}"
+
+    @property
+    def finished(self) -> bool:
+        return self.state not in self.UNFINISHED

@@ -1,0 +1,155 @@
+"""The boxes on the stand-in's desk: what each does with the messages it hears.
+
+A unit turns heard messages into voices: when they really begin is the unit's own affair (reaction time, jitter,
+time per simultaneous note) and hidden from the application.
+"""
+
+import zlib
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from hypotaxis.core.rig.shapes import SHAPES
+from hypotaxis.core.rig.values import Box
+from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
+from hypotaxis.standin.wire import Heard
+
+TOGETHER_NS = 3_000_000
+"""Notes within this of each other count as simultaneous for the unit's processor."""
+FIRST_CHANNEL = {"drum-machine": 10}
+"""Receive channel as delivered; others begin at 1."""
+
+
+@dataclass(frozen=True)
+class FrontPanel:
+    """A unit's own settings, changeable only as if on the box. channels: receive channel (1–16) of each part."""
+
+    channels: tuple[int, ...]
+    level_db: float = 0.0
+
+
+@dataclass(frozen=True)
+class Hidden:
+    """What a measurement has to find out: milliseconds and their standard deviation."""
+
+    reaction_ms: tuple[float, ...]
+    jitter_ms: float
+    per_note_ms: float
+
+
+@dataclass(frozen=True)
+class Played:
+    """A hit really played, for tests: when its sound begins at the box's output, on the computer's clock."""
+
+    box: str
+    part: int
+    note: int
+    velocity: int
+    heard_ns: int
+    begins_s: float
+    voice: str = ""
+
+
+@dataclass
+class Unit:
+    """A sounding box. outs: voices by the label of the socket they leave from, filled by `listen`."""
+
+    box: Box
+    panel: FrontPanel
+    hidden: Hidden
+    outs: dict[str, list[Voice]] = field(default_factory=dict)
+    log: list[Played] = field(default_factory=list)
+
+    def listen(self, heard: Iterable[Heard], *, seed: int, cabled: frozenset[str]) -> None:
+        """Play a whole run. cabled: labels of the audio outs that carry a cable; seed varies the jitter."""
+        self.outs, self.log = {}, []
+        rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
+        programs = [0] * len(self.panel.channels)
+        latest: list[int] = []
+        sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
+        last_voice: tuple[str, int] | None = None
+        for message in heard:
+            kind, channel = message.status & 0xF0, (message.status & 0x0F) + 1
+            for part, receives in enumerate(self.panel.channels):
+                if receives != channel:
+                    continue
+                if kind == 0xC0:
+                    programs[part] = message.data[0]
+                elif kind == 0x90 and message.data[1] > 0:
+                    latest = [time for time in latest if message.time_ns - time < TOGETHER_NS]
+                    begin_s = self._begin(message.time_ns, part, len(latest), rng)
+                    latest.append(message.time_ns)
+                    if self.box.shape == "mono-synth" and last_voice:
+                        self._change(last_voice, choke_s=begin_s)
+                    place = self._start(message, part, programs[part], begin_s, cabled)
+                    sounding.setdefault((part, message.data[0]), []).append(place)
+                    last_voice = place
+                elif kind in (0x80, 0x90):
+                    for place in sounding.pop((part, message.data[0]), []):
+                        self._change(place, key_up_s=message.time_ns / 1e9 + self.hidden.reaction_ms[part] / 1e3)
+
+    def _begin(self, heard_ns: int, part: int, together: int, rng: np.random.Generator) -> float:
+        reaction = self.hidden.reaction_ms[part] + self.hidden.per_note_ms * together
+        # A processor can hesitate but never answer before it was asked.
+        wobble = max(-0.8 * reaction, self.hidden.jitter_ms * float(rng.standard_normal()))
+        return heard_ns / 1e9 + (reaction + wobble) / 1000
+
+    def _start(
+        self, message: Heard, part: int, program: int, begin_s: float, cabled: frozenset[str]
+    ) -> tuple[str, int]:
+        note, velocity = message.data
+        voice_name, patch = self._patch(note, program)
+        out = next((s.label for s in self.box.sockets if s.separate and s.separate == voice_name), "")
+        if out not in cabled:
+            out = "main"
+        gain = (velocity / 127) ** 1.3 * 10 ** (
+            (self.panel.level_db - (11 if self.box.shape == "poly-synth" else 6)) / 20
+        )
+        pan = 0.5 if self.box.shape != "poly-synth" else 0.35 + 0.3 * ((note * 5) % 12) / 11
+        voice = Voice(patch, pitch_hz(note), gain, pan, begin_s, np.inf, np.inf, seed=note * 7 + len(self.log))
+        voices = self.outs.setdefault(out, [])
+        voices.append(voice)
+        self.log.append(Played(self.box.uid, part, note, velocity, message.time_ns, begin_s, voice_name))
+        return out, len(voices) - 1
+
+    def _patch(self, note: int, program: int) -> tuple[str, Patch]:
+        if self.box.shape == "drum-machine":
+            return DRUMS.get(note, TOM)
+        patches = POLY_PATCHES if self.box.shape == "poly-synth" else MONO_PATCHES
+        return "", patches[program % len(patches)]
+
+    def _change(self, place: tuple[str, int], **changes: float) -> None:
+        out, index = place
+        self.outs[out][index] = replace(self.outs[out][index], **changes)
+
+    def render(self, time_s: np.ndarray, cabled: frozenset[str]) -> dict[str, np.ndarray]:
+        """What leaves each audio out at these ascending times, by label. A lone left main out carries both sides."""
+        outs = {s.label: np.zeros(len(time_s)) for s in self.box.sockets if s.kind == "audio" and s.direction == "out"}
+        paired = {"L", "R"} <= outs.keys() & cabled
+        mains = [s.label for s in self.box.sockets if s.label in outs and not s.separate]
+        for out, voices in self.outs.items():
+            for voice in voices:
+                if voice.begin_s > time_s[-1] or voice.end_s < time_s[0]:
+                    continue
+                sound = voice.render(time_s)
+                for label in mains if out == "main" else (out,):
+                    side = 1.0
+                    if out == "main" and paired:
+                        side = 1.4 * (1.0 - voice.pan if label == "L" else voice.pan)
+                    outs[label] += side * sound
+        return outs
+
+
+def panel_as_delivered(box: Box) -> FrontPanel:
+    """A unit's settings before anyone touched them."""
+    first = FIRST_CHANNEL.get(box.shape, 1)
+    return FrontPanel(tuple(range(first, first + SHAPES[box.shape].parts)))
+
+
+def hidden_values(box: Box) -> Hidden:
+    """A unit's nature, fixed by its uid."""
+    rng = np.random.default_rng(zlib.crc32(box.uid.encode()))
+    first = float(rng.uniform(2.0, 7.5))
+    parts = tuple(round(first + 0.7 * part, 3) for part in range(SHAPES[box.shape].parts))
+    return Hidden(parts, round(float(rng.uniform(0.1, 0.45)), 3), round(float(rng.uniform(0.05, 0.25)), 3))

@@ -1,0 +1,1 @@
+"""Handover: everything another host needs."""

@@ -1,0 +1,137 @@
+"""What another host needs, made from a session: placed takes as Broadcast Wave, notes as SMF."""
+
+import io
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.utils import timezone
+from django.utils.text import slugify
+
+from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.formats.wave import Broadcast, write_wave
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.handover import FileLine, file_line, with_preroll
+from hypotaxis.core.session.score import Score, ScorePart
+from hypotaxis.core.session.takes import Standing
+from hypotaxis.core.units import db_to_factor
+from hypotaxis.records import audio
+from hypotaxis.records.models import Session, Take
+from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+
+
+def placed_takes(session: Session) -> list[Take]:
+    """The placed takes of a session, in the order of its tracks."""
+    takes = session.takes.filter(placement__isnull=False).select_related("track", "run", "session")
+    return sorted(takes, key=lambda take: (take.track.order, -take.number))
+
+
+def line_of(session: Session, takes: list[Take]) -> FileLine:
+    """The time line of a session's files: with whole bars in front where a take begins before its zero."""
+    rate = takes[0].sample_rate if takes else session.rig.sample_rate
+    return file_line(tempo_of(session), [start_of(take) for take in takes], rate)
+
+
+def start_of(take: Take) -> int:
+    """Session position of a take's first frame as placed."""
+    return Standing(take.first_sample, take.placement).start
+
+
+def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
+    """A take as a 24-bit Broadcast Wave file. from_zero: filled with silence from the files' zero, so that it can
+    be dropped at the very beginning; otherwise its time reference says where it stands."""
+    path = audio.folder("handover") / f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}.wav"
+    if path.exists():
+        return path
+    reference = line.reference(start_of(take))
+    silence = reference if from_zero else 0
+    made = path.with_suffix(".part")
+    with made.open("wb") as stream, soundfile.SoundFile(audio.take_path(take.file)) as source:
+        write_wave(
+            stream,
+            _frames(take, source, silence),
+            rate=take.sample_rate,
+            channels=take.channels,
+            frames=take.frames + silence,
+            bext=Broadcast(
+                description=_description(take, line),
+                reference=str(take.uid).replace("-", "")[:32],
+                recorded=timezone.localtime(take.made).replace(tzinfo=None),
+                time_reference=0 if from_zero else reference,
+                history=f"A=PCM,F={take.sample_rate},W=24,M={'mono' if take.channels == 1 else 'stereo'},T=Hypotaxis",
+            ),
+        )
+    made.replace(path)
+    return path
+
+
+def _description(take: Take, line: FileLine) -> str:
+    where = f"placed {take.placement:+d} samples"
+    zero = f"session bar 1 is sample {line.samples} of this time line" if line.samples else "time line from bar 1"
+    trim = f", home trim {take.home_trim_db:+.1f} dB" if take.home_trim_db else ""
+    return f"{take.session.name}: {take.track.name}, take {take.number}, {where}{trim}; {zero}"
+
+
+def _frames(take: Take, source: soundfile.SoundFile, silence: int) -> Iterator[np.ndarray]:
+    while silence > 0:
+        count = min(silence, audio.FRAMES_A_BLOCK)
+        yield np.zeros((count, take.channels))
+        silence -= count
+    gain = db_to_factor(take.home_trim_db)
+    for block in source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float64", always_2d=True):
+        # Untouched samples stay exactly as recorded.
+        yield block if take.home_trim_db == 0 else block * gain
+
+
+def score_of(session: Session, plan: Plan) -> Score:
+    """The session's notes, each track on its instrument's channel with its program."""
+    parts = []
+    for track in session.tracks.all():
+        instrument = plan.instrument(track.instrument_uid)
+        channel = instrument.channel if instrument else track.file_channel
+        parts.append(ScorePart(track.name, channel, notes_of(track), controls_of(track), track.program))
+    return Score(tempo_of(session), tuple(parts), session.end_tick)
+
+
+def score_file(session: Session, plan: Plan, line: FileLine) -> bytes:
+    """The notes with their program changes as a type 1 MIDI file, on the time line of the audio files."""
+    return write_smf(with_preroll(score_of(session, plan), line.bars))
+
+
+def file_name(session: Session, *words: object) -> str:
+    """A plain file name of letters, digits and dashes."""
+    return "-".join(slugify(str(word)) or "untitled" for word in (session.name, *words))[:100]
+
+
+def everything(session: Session, plan: Plan) -> io.BytesIO:
+    """All placed takes and the notes in one archive, with a note on what is what."""
+    takes = placed_takes(session)
+    line = line_of(session, takes)
+    archive = io.BytesIO()
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as bundle:
+        bundle.writestr(f"{file_name(session)}.mid", score_file(session, plan, line))
+        for take in takes:
+            path = wave_file(take, line, from_zero=False)
+            bundle.write(path, f"{file_name(session, take.track.name, 'take', take.number)}.wav")
+        bundle.writestr("read-me.txt", read_me(session, takes, line))
+    archive.seek(0)
+    return archive
+
+
+def read_me(session: Session, takes: list[Take], line: FileLine) -> str:
+    """What the files are, in words."""
+    rows = [f"{session.name}: handed over by Hypotaxis", ""]
+    if line.bars:
+        rows.append(f"The files begin {line.bars} bar(s) before bar 1, so that nothing recorded earlier is cut:")
+        rows.append(
+            f"bar 1 of the session is bar {line.bars + 1} of the MIDI file and sample {line.samples} of the audio."
+        )
+    rows += ["Each audio file carries its place as a time reference (Broadcast Wave).", ""]
+    for take in takes:
+        rows.append(
+            f"{take.track.name}, take {take.number}: begins at sample {line.reference(start_of(take))}, "
+            f"placed by {take.placement:+d} samples, {take.sample_rate} Hz, {take.channels} channel(s)"
+        )
+    return "\r\n".join(rows) + "\r\n"

@@ -1,0 +1,13 @@
+"""Addresses of the handover."""
+
+from django.urls import path
+
+from hypotaxis.steps.handover import views
+
+app_name = "handover"
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("take/<uuid:uid>.wav", views.wave, name="wave"),
+    path("notes.mid", views.score, name="score"),
+    path("everything.zip", views.everything, name="everything"),
+]

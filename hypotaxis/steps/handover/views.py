@@ -1,0 +1,77 @@
+"""The handover's pages."""
+
+from dataclasses import dataclass
+
+from django.http import FileResponse, Http404, HttpResponse
+from django.shortcuts import get_object_or_404, render
+
+from hypotaxis.core.units import clock_text, signed
+from hypotaxis.records.current import desk
+from hypotaxis.records.models import Take
+from hypotaxis.steps.handover import services
+
+
+@dataclass(frozen=True)
+class Row:
+    """A placed take as the page lists it."""
+
+    take: Take
+    shift: str
+    reference: int
+    length: str
+
+
+def home(request):
+    """What is ready to hand over."""
+    here = desk(request)
+    session = here.session
+    if session is None:
+        return render(request, "handover/home.html", {"session": None})
+    takes = services.placed_takes(session)
+    line = services.line_of(session, takes)
+    rows = [
+        Row(
+            take,
+            signed(take.placement, 0),
+            line.reference(services.start_of(take)),
+            clock_text(take.frames / take.sample_rate),
+        )
+        for take in takes
+    ]
+    context = {
+        "session": session,
+        "rows": rows,
+        "line": line,
+        "first_bar": line.bars + 1,
+        "unplaced": session.takes.filter(placement__isnull=True).count(),
+    }
+    return render(request, "handover/home.html", context)
+
+
+def wave(request, uid):
+    """A placed take as Broadcast Wave."""
+    take = get_object_or_404(Take.objects.select_related("session", "track"), uid=uid, placement__isnull=False)
+    line = services.line_of(take.session, services.placed_takes(take.session))
+    path = services.wave_file(take, line, from_zero=request.GET.get("from") == "zero")
+    name = services.file_name(take.session, take.track.name, "take", take.number) + ".wav"
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
+
+
+def score(request):
+    """The notes with program changes as SMF."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    line = services.line_of(here.session, services.placed_takes(here.session))
+    answer = HttpResponse(services.score_file(here.session, here.plan, line), content_type="audio/midi")
+    answer["Content-Disposition"] = f'attachment; filename="{services.file_name(here.session)}.mid"'
+    return answer
+
+
+def everything(request):
+    """All of it as one archive."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    name = services.file_name(here.session) + ".zip"
+    return FileResponse(services.everything(here.session, here.plan), as_attachment=True, filename=name)

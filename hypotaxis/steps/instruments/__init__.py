@@ -1,0 +1,1 @@
+"""Instruments: where notes go and sound comes back, and trying it."""

@@ -1,0 +1,1 @@
+"""What the instruments' pages do."""

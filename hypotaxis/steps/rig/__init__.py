@@ -1,0 +1,1 @@
+"""Rig: what is on the desk and how it is cabled."""

@@ -1,0 +1,79 @@
+"""Changes to the rig, each one step of the journal."""
+
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.build import box_from_shape, new_uid
+from hypotaxis.core.rig.plug import order_ends
+from hypotaxis.core.rig.shapes import column_of
+from hypotaxis.core.rig.values import Box, Cable
+from hypotaxis.records.journal import Edit, change_rig
+from hypotaxis.records.models import Rig
+from hypotaxis.records.plan import box_fields, cable_fields, socket_fields
+
+
+def add_box(rig: Rig, plan: Plan, *, shape: str, name: str, note: str = "", colour: str = "") -> Box:
+    """Add a box of a shape below the others of its column. An interface or keyboard gets a free USB socket of the
+    host, so that it is there at once."""
+    order = max((box.order for box in plan.rig.boxes), default=0) + 1
+    box = box_from_shape(shape, name, colour=colour, order=order)
+    fields = box_fields(box, str(rig.uid)) | ({"note": note} if note else {})
+    edits = [Edit("box", box.uid, fields)]
+    edits += [Edit("socket", s.uid, socket_fields(s, box.uid, row)) for row, s in enumerate(box.sockets)]
+    usb = next((socket for socket in box.sockets if socket.kind == "usb"), None)
+    free = next(
+        (s for owner, s in plan.rig.each_socket() if owner.shape == "host" and not plan.rig.cable_at(s.uid)), None
+    )
+    if usb and free:
+        cable = Cable(uid=new_uid(), source=usb.uid, target=free.uid)
+        edits.append(Edit("cable", cable.uid, cable_fields(cable, str(rig.uid))))
+    change_rig(rig, f"add {name}", edits)
+    return box
+
+
+def edit_box(rig: Rig, box: Box, *, name: str, note: str, colour: str, port_names: dict[str, str]) -> None:
+    """Rename a box, its note, its tab and its ports."""
+    edits = [Edit("box", box.uid, {"name": name, "note": note, "colour": colour})]
+    edits += [Edit("socket", uid, {"port_name": port_name}) for uid, port_name in port_names.items()]
+    change_rig(rig, f"change {name}", edits)
+
+
+def move_box(rig: Rig, plan: Plan, box: Box, *, up: bool) -> bool:
+    """Move a box one place within its column; False when it stands at the end already."""
+    column = [other for other in plan.rig.boxes if column_of(other.shape) == column_of(box.shape)]
+    column.sort(key=lambda other: other.order)
+    place = next(index for index, other in enumerate(column) if other.uid == box.uid)
+    goal = place - 1 if up else place + 1
+    if not 0 <= goal < len(column):
+        return False
+    column[place], column[goal] = column[goal], column[place]
+    orders = sorted(other.order for other in column)
+    edits = [Edit("box", other.uid, {"order": order}) for other, order in zip(column, orders, strict=True)]
+    change_rig(rig, f"move {box.name} {'up' if up else 'down'}", edits)
+    return True
+
+
+def remove_box(rig: Rig, box: Box) -> None:
+    """Remove a box with its sockets and cables; instruments that named them keep their definition, loose."""
+    change_rig(rig, f"remove {box.name}", [Edit("box", box.uid, None)])
+
+
+def connect(
+    rig: Rig, plan: Plan, one: str, other: str, *, length_m: float | None = None, colour: str = "", label: str = ""
+) -> Cable:
+    """Join two sockets, whichever was named first; raises DoesNotFit with the reason."""
+    source, target = order_ends(plan.rig, one, other)
+    cable = Cable(uid=new_uid(), source=source, target=target, length_m=length_m, colour=colour, label=label)
+    title = f"connect {plan.rig.socket_text(source)} to {plan.rig.socket_text(target)}"
+    change_rig(rig, title, [Edit("cable", cable.uid, cable_fields(cable, str(rig.uid)))])
+    return cable
+
+
+def note_cable(rig: Rig, cable: Cable, *, length_m: float | None, colour: str, label: str) -> None:
+    """Note a cable's length, colour and label."""
+    fields = {"length_m": length_m, "colour": colour, "label": label}
+    change_rig(rig, "note on a cable", [Edit("cable", cable.uid, fields)])
+
+
+def unplug(rig: Rig, plan: Plan, cable: Cable) -> None:
+    """Remove a cable."""
+    title = f"unplug {plan.rig.socket_text(cable.source)} from {plan.rig.socket_text(cable.target)}"
+    change_rig(rig, title, [Edit("cable", cable.uid, None)])

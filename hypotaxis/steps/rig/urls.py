@@ -1,0 +1,19 @@
+"""Addresses of the rig."""
+
+from django.urls import path
+
+from hypotaxis.steps.rig import views
+
+app_name = "rig"
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("add/", views.add, name="add"),
+    path("box/<uuid:uid>/", views.box, name="box"),
+    path("box/<uuid:uid>/move/", views.move, name="move"),
+    path("box/<uuid:uid>/remove/", views.remove, name="remove"),
+    path("connect/", views.connect, name="connect"),
+    path("cable/<uuid:uid>/", views.cable, name="cable"),
+    path("cable/<uuid:uid>/unplug/", views.unplug, name="unplug"),
+    path("undo/", views.undo, name="undo"),
+    path("redo/", views.redo, name="redo"),
+]

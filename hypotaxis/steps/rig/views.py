@@ -1,0 +1,166 @@
+"""The rig's pages: the sheet, and the forms that open beside it."""
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_POST
+
+from hypotaxis.core.drawing.sheet import draw_sheet, still_free
+from hypotaxis.core.errors import DoesNotFit, NothingToUndo
+from hypotaxis.core.rig.plug import fits
+from hypotaxis.core.rig.sentence import trip_sentence
+from hypotaxis.core.rig.trips import trip_of
+from hypotaxis.core.rig.values import Box, Cable
+from hypotaxis.records import journal
+from hypotaxis.records.current import Desk, desk
+from hypotaxis.steps.rig import services
+from hypotaxis.steps.rig.forms import AddBoxForm, CableDetailsForm, ConnectForm, EditBoxForm
+
+
+def home(request, **sheet):
+    """The sheet. ?at=SOCKET selects what hangs on a socket, ?trip=INSTRUMENT a trip; sheet: what opens beside it."""
+    here = desk(request)
+    rig = here.plan.rig
+    at = request.GET.get("at", "")
+    picked = rig.find(at)
+    instrument = here.plan.instrument(request.GET.get("trip", ""))
+    if instrument is None and picked:
+        instrument = next((i for i in here.plan.instruments if at in trip_of(rig, i).sockets), None)
+    trip = trip_of(rig, instrument) if instrument else None
+    free = picked is not None and rig.cable_at(at) is None
+    context = {
+        "drawing": draw_sheet(here.plan, here.findings, trip=None if free else trip, socket=at if picked else ""),
+        "findings": here.findings,
+        "free": still_free(rig),
+        "empty": all(box.shape == "host" for box in rig.boxes),
+        "picked": {"uid": at, "box": picked[0], "socket": picked[1], "cable": rig.cable_at(at)} if picked else None,
+        "fitting": {s.uid for _, s in rig.each_socket() if fits(rig, at, s.uid)} if free else set(),
+        "instrument": instrument,
+        "sentence": trip_sentence(rig, instrument) if instrument else (),
+        "sheet": None,
+    }
+    return render(request, "rig/home.html", context | sheet)
+
+
+def add(request):
+    """Add a box."""
+    here = desk(request)
+    initial = {"shape": request.GET.get("shape", "poly-synth")}
+    form = AddBoxForm(request.POST or None, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        box = services.add_box(here.rig, here.plan, **form.cleaned_data)
+        messages.success(request, f"{box.name} stands on the sheet. Choose one of its sockets to draw a cable.")
+        return redirect("rig:home")
+    return home(request, sheet="add", form=form, title="Add a box", button="Add to the rig")
+
+
+def box(request, uid):
+    """Change a box."""
+    here = desk(request)
+    value = _box(here, uid)
+    form = EditBoxForm(request.POST or None, box=value)
+    if request.method == "POST" and form.is_valid():
+        fields = {name: form.cleaned_data[name] for name in ("name", "note", "colour")}
+        services.edit_box(here.rig, value, **fields, port_names=form.port_names())
+        return redirect("rig:home")
+    return home(request, sheet="box", form=form, box=value, title=value.name, button="Keep")
+
+
+@require_POST
+def move(request, uid):
+    """Move a box up or down in its column."""
+    here = desk(request)
+    value = _box(here, uid)
+    up = request.POST.get("to") == "up"
+    if not services.move_box(here.rig, here.plan, value, up=up):
+        messages.info(request, f"{value.name} stands at the {'top' if up else 'bottom'} of its column already.")
+    return redirect("rig:box", uid=uid)
+
+
+@require_POST
+def remove(request, uid):
+    """Remove a box."""
+    here = desk(request)
+    value = _box(here, uid)
+    services.remove_box(here.rig, value)
+    messages.info(request, f"{value.name} and its cables are removed. Undo brings them back.")
+    return redirect("rig:home")
+
+
+def connect(request):
+    """Draw a cable, from the form or from two sockets clicked on the sheet."""
+    here = desk(request)
+    form = ConnectForm(request.POST or None, plan=here.plan, initial={"source": request.GET.get("from", "")})
+    if request.method == "POST" and form.is_valid():
+        chosen = dict(form.cleaned_data)
+        try:
+            cable = services.connect(here.rig, here.plan, chosen.pop("source"), chosen.pop("target"), **chosen)
+        except DoesNotFit as error:
+            form.add_error(None, str(error))
+        else:
+            return redirect(f"{reverse('rig:home')}?at={cable.target}")
+    return home(request, sheet="connect", form=form, title="Draw a cable", button="Connect")
+
+
+def cable(request, uid):
+    """A cable's details."""
+    here = desk(request)
+    value = _cable(here, uid)
+    initial = {"length_m": value.length_m, "colour": value.colour, "label": value.label}
+    form = CableDetailsForm(request.POST or None, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        services.note_cable(here.rig, value, **form.cleaned_data)
+        return redirect("rig:home")
+    rig = here.plan.rig
+    ends = f"{rig.socket_text(value.source)} to {rig.socket_text(value.target)}"
+    return home(request, sheet="cable", form=form, cable=value, title=ends, button="Keep")
+
+
+@require_POST
+def unplug(request, uid):
+    """Remove a cable."""
+    here = desk(request)
+    value = _cable(here, uid)
+    services.unplug(here.rig, here.plan, value)
+    messages.info(request, "The cable is out. Undo plugs it back in.")
+    return redirect("rig:home")
+
+
+@require_POST
+def undo(request):
+    """Take back the last change to the rig."""
+    return _step_back_or_forth(request, journal.undo, "Undone")
+
+
+@require_POST
+def redo(request):
+    """Repeat the change last taken back."""
+    return _step_back_or_forth(request, journal.redo, "Done again")
+
+
+def _step_back_or_forth(request, move, word: str):
+    try:
+        messages.info(request, f"{word}: {move(desk(request).rig)}.")
+    except NothingToUndo as error:
+        messages.info(request, str(error))
+    target = request.POST.get("next", "")
+    if not url_has_allowed_host_and_scheme(target, allowed_hosts={request.get_host()}):
+        target = reverse("rig:home")
+    # A sheet may belong to what has just gone.
+    return redirect("rig:home" if target.startswith(reverse("rig:home")) else target)
+
+
+def _box(here: Desk, uid) -> Box:
+    value = here.plan.rig.box(str(uid))
+    if value is None or value.shape == "host":
+        raise Http404
+    return value
+
+
+def _cable(here: Desk, uid) -> Cable:
+    value = next((item for item in here.plan.rig.cables if item.uid == str(uid)), None)
+    if value is None:
+        raise Http404
+    return value

@@ -1,0 +1,1 @@
+"""Session: notes, passes, takes."""

@@ -1,0 +1,64 @@
+"""Forms of the session."""
+
+from pathlib import PurePath
+
+from django import forms
+
+from hypotaxis.core.formats.smf import MAX_BYTES
+from hypotaxis.core.plan import Plan
+from hypotaxis.records.models import Track
+
+
+class ScoreForm(forms.Form):
+    """A MIDI file to import."""
+
+    score = forms.FileField(
+        label="Standard MIDI File (.mid)",
+        help_text="Type 0 or 1. Tempo and meter changes are kept; a track with several channels is split by channel.",
+        error_messages={
+            "required": "Choose a file first.",
+            "empty": "The file is empty. Export it again from where it was made.",
+        },
+    )
+    name = forms.CharField(label="Name of the session", max_length=80, required=False, help_text="Empty: the file’s.")
+
+    def clean_score(self):
+        upload = self.cleaned_data["score"]
+        if upload.size > MAX_BYTES:
+            raise forms.ValidationError(
+                f"The file has {upload.size / 2**20:.0f} MB; scores up to {MAX_BYTES // 2**20} MB are read. "
+                "Is it an audio file?"
+            )
+        return upload
+
+    def session_name(self) -> str:
+        """The given name, otherwise the file's without its ending."""
+        return self.cleaned_data["name"].strip() or PurePath(self.cleaned_data["score"].name).stem or "Untitled"
+
+
+class TrackForm(forms.ModelForm):
+    """A track's instrument, program and arming. The program is shown as the wire counts it, 0–127."""
+
+    instrument_uid = forms.ChoiceField(label="Instrument", required=False)
+    program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
+
+    class Meta:
+        model = Track
+        fields = ["instrument_uid", "program", "armed"]
+
+    def __init__(self, *args, plan: Plan, **kwargs) -> None:
+        super().__init__(*args, prefix=str(kwargs["instance"].uid), **kwargs)
+        choices = [("", "no instrument"), *((i.uid, i.name) for i in plan.instruments)]
+        kept = self.instance.instrument_uid
+        if kept and plan.instrument(kept) is None:
+            choices.append((kept, "an instrument that is gone"))
+        self.fields["instrument_uid"].choices = choices
+
+
+class PassForm(forms.Form):
+    """What a pass records."""
+
+    first_bar = forms.IntegerField(label="from bar", min_value=1)
+    last_bar = forms.IntegerField(label="to bar", min_value=1)
+    fast = forms.BooleanField(required=False)
+    place = forms.BooleanField(required=False)

@@ -1,0 +1,1 @@
+"""What the session's pages do."""

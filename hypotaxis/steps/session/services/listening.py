@@ -1,0 +1,33 @@
+"""A take and its notes' clicks as one file to hear."""
+
+from pathlib import Path
+
+import soundfile
+
+from hypotaxis.core.session.glue import with_clicks
+from hypotaxis.core.units import db_to_factor
+from hypotaxis.records import audio
+from hypotaxis.records.models import Take
+from hypotaxis.steps.session.services.placing import note_positions
+
+KEPT = 24
+
+
+def glued(take: Take, *, placed: bool) -> Path:
+    """A file with the clicks of the notes and the take, placed or as it arrived; made when first asked for."""
+    shift = (take.placement or 0) if placed else 0
+    path = audio.folder("glued") / f"{take.uid}-{shift}-{take.home_trim_db:g}.wav"
+    if path.exists():
+        return path
+    for old in sorted(audio.folder("glued").glob("*.wav"), key=lambda one: one.stat().st_mtime)[:-KEPT]:
+        old.unlink(missing_ok=True)
+    moments = note_positions(take) - (take.first_sample + shift)
+    made = path.with_suffix(".part")
+    with soundfile.SoundFile(audio.take_path(take.file)) as source:
+        blocks = source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float32", always_2d=True)
+        mixed = with_clicks(blocks, moments, rate=take.sample_rate, gain=db_to_factor(take.home_trim_db))
+        with soundfile.SoundFile(made, "w", take.sample_rate, take.channels, "PCM_16", format="WAV") as target:
+            for block in mixed:
+                target.write(block)
+    made.replace(path)
+    return path

@@ -1,0 +1,239 @@
+"""What the session's page shows: strips, glass, levels, takes."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.drawing.glass import SPANS_MS, GlassDrawing, GlassView, draw_glass
+from hypotaxis.core.drawing.levels import LevelBar, level_bar
+from hypotaxis.core.drawing.peaks import columns_of
+from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.passes import live_return_silent
+from hypotaxis.core.session.takes import Standing
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.units import level_text, signed
+from hypotaxis.records import audio
+from hypotaxis.records.models import Job, Pass, Session, Take, Track
+from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.steps.session.forms import TrackForm
+from hypotaxis.steps.session.services.recording import FLOOR_DB
+
+STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
+COLUMNS = 600
+
+
+@dataclass(frozen=True)
+class TakeView:
+    """A take as the page shows it."""
+
+    row: Take
+    shift: str
+    late: str
+    problem: str
+    numbers: list[tuple[str, str]]
+
+    @property
+    def placed(self) -> bool:
+        return self.row.placement is not None
+
+
+@dataclass(frozen=True)
+class TrackView:
+    """A track: its form, strips and glass. live: what its live return does now."""
+
+    row: Track
+    form: TrackForm
+    instrument: Instrument | None
+    home: str
+    take: TakeView | None
+    notes_path: str
+    sound_path: str
+    glass: GlassDrawing
+    live: str
+    clash: str
+
+
+@dataclass(frozen=True)
+class BarMark:
+    """A bar line: its place in percent of the strip's width, and its number where there is room for it."""
+
+    percent: float
+    number: str
+
+
+@dataclass(frozen=True)
+class MeterRow:
+    """An input's meter while a pass runs."""
+
+    name: str
+    bar: LevelBar
+    peak: str
+
+
+class Picture:
+    """Everything the session's page draws, computed once for a request."""
+
+    def __init__(self, session: Session, plan: Plan, *, tick: int, span_ms: float, offset_ms: float) -> None:
+        self.session, self.plan = session, plan
+        self.tempo: TempoMap = tempo_of(session)
+        self.rate = plan.rig.sample_rate
+        self.rows = list(session.tracks.all())
+        self.takes = list(session.takes.select_related("run", "track"))
+        self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
+        self.last_bar = max(1, self.tempo.position(max(0, session.end_tick - 1)).bar)
+        end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
+        self.whole = Span(0.0, end, STRIP_W)
+        self.onsets = np.unique(np.concatenate([notes_of(t)["tick"] for t in self.rows] or [np.zeros(0, int)]))
+        self.tick = int(min(max(0, tick), session.end_tick))
+        self.view = GlassView(float(self.tempo.samples_at(self.tick, self.rate)), span_ms, offset_ms, self.rate)
+
+    # --- the moment under the glass
+
+    @property
+    def position(self) -> str:
+        return str(self.tempo.position(self.tick))
+
+    def neighbours(self) -> tuple[int | None, int | None]:
+        """Ticks of the note moments before and after the chosen one."""
+        before, after = self.onsets[self.onsets < self.tick], self.onsets[self.onsets > self.tick]
+        return (int(before[-1]) if len(before) else None), (int(after[0]) if len(after) else None)
+
+    def zooms(self) -> tuple[float | None, float | None]:
+        """Spans in ms of one step out and one step in."""
+        at = SPANS_MS.index(self.view.span_ms)
+        return (SPANS_MS[at - 1] if at else None), (SPANS_MS[at + 1] if at + 1 < len(SPANS_MS) else None)
+
+    def moment_percent(self) -> float:
+        """Place of the moment on the strips."""
+        return round(self.view.moment / self.whole.last * 100, 3)
+
+    def nearest_onset(self, share: float) -> int:
+        """Tick of the note moment nearest to a share (0–1) of the strips' width."""
+        if len(self.onsets) == 0:
+            return 0
+        places = self.tempo.samples_at(self.onsets, self.rate) / self.whole.last
+        return int(self.onsets[int(np.argmin(np.abs(places - share)))])
+
+    # --- bars
+
+    def bars(self) -> list[BarMark]:
+        """Bar lines; every second, fourth … bar is numbered where they stand close."""
+        every = next(n for n in (1, 2, 4, 8, 16, 32, 64, 128, 256, 10**6) if self.last_bar / n <= 16)
+        shown = range(1, self.last_bar + 1, max(1, every // 2))
+        marks = []
+        for bar in shown:
+            place = float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate)) / self.whole.last * 100
+            marks.append(BarMark(round(place, 3), str(bar) if (bar - 1) % every == 0 else ""))
+        return marks
+
+    # --- tracks
+
+    def tracks(self) -> list[TrackView]:
+        """All tracks in order."""
+        armed: dict[str, Track] = {}
+        views = []
+        for row in self.rows:
+            instrument = self.plan.instrument(row.instrument_uid)
+            clash = ""
+            for uid in instrument.returns if instrument and row.armed else ():
+                other = armed.setdefault(uid, row)
+                if other is not row:
+                    clash = f"Same return as {other.name}: record them in a pass each."
+            views.append(self._track(row, instrument, clash))
+        return views
+
+    def _track(self, row: Track, instrument: Instrument | None, clash: str) -> TrackView:
+        take = next((take for take in self.takes if take.track_id == row.uid), None)
+        notes = notes_of(row)
+        starts = self.tempo.samples_at(notes["tick"], self.rate)
+        ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
+        recording = self.run is not None and any(p["track"] == str(row.uid) for p in self.run.setup["parts"])
+        silent = live_return_silent(take is not None, recording)
+        live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
+        return TrackView(
+            row=row,
+            form=TrackForm(instance=row, plan=self.plan),
+            instrument=instrument,
+            home=returns_text(self.plan.rig, instrument.returns) if instrument else "",
+            take=take_view(take) if take else None,
+            notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
+            sound_path=self._sound(take) if take else "",
+            glass=self._glass(take, (starts, ends, notes["note"])),
+            live=live,
+            clash=clash,
+        )
+
+    def _sound(self, take: Take) -> str:
+        start = Standing(take.first_sample, take.placement).start
+        low, high = columns_of(audio.peaks(take.file), -start, self.whole.last - start, COLUMNS)
+        return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
+
+    def _glass(self, take: Take | None, notes) -> GlassDrawing:
+        first, last = self.view.window()
+
+        def samples(start: int):
+            return audio.read_frames(take.file, first - start, last - start)[:, 0]
+
+        placed = arrived = None
+        if take:
+            if take.placement is not None:
+                placed = samples(take.first_sample + take.placement)
+            arrived = samples(take.first_sample)
+        return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=_gain(take) if take else 1.0)
+
+    def take_views(self) -> list[TakeView]:
+        """All takes, the newest first."""
+        return [take_view(take) for take in self.takes]
+
+
+def _gain(take: Take) -> float:
+    """Brings a take's peak to nine tenths of the strip."""
+    return 0.9 / 10 ** (take.peak_db / 20) if take.peak_db is not None and take.peak_db > -80 else 1.0
+
+
+def take_view(take: Take) -> TakeView:
+    """A take with its numbers as they are written."""
+    found = take.lateness or {}
+    numbers: list[tuple[str, str]] = []
+    late = ""
+    if "lateness_ms" in found:
+        late = signed(found["lateness_ms"])
+        half = f" ±{found['lateness_half']:.2f}" if found["lateness_half"] is not None else ""
+        hits = found["used"] + found["set_aside"] + found["missed"]
+        numbers = [
+            ("lateness, ms", f"{signed(found['lateness_ms'], 2)}{half}"),
+            ("jitter, ms", f"{found['jitter_ms']:.2f}"),
+            ("drift, ppm", _drift(found)),
+            ("hits used", f"{found['used']} of {hits}"),
+            ("set aside", str(found["set_aside"])),
+            ("missed", str(found["missed"])),
+            ("extra", str(found["extra"])),
+            ("peak, dBFS", level_text(take.peak_db) if take.peak_db is not None else "−∞"),
+        ]
+        if found["merged"]:
+            numbers.append(("too close to tell", str(found["merged"])))
+    shift = signed(take.placement, 0) if take.placement is not None else ""
+    return TakeView(take, shift, late, found.get("error", ""), numbers)
+
+
+def _drift(found: dict) -> str:
+    half = found["drift_half"]
+    if half is None:
+        return "not known"
+    if abs(found["drift_ppm"]) <= half:
+        return f"none found (±{half:.0f})"
+    return f"{signed(found['drift_ppm'], 0)} ±{half:.0f}"
+
+
+def meter_rows(run: Pass) -> list[MeterRow]:
+    """The meters of a running pass."""
+    return [
+        MeterRow(
+            item["name"],
+            level_bar(item["level"], item["peak"], item["clips"] > 0),
+            level_text(item["peak"]) if item["peak"] > FLOOR_DB else "−∞",
+        )
+        for item in run.meters
+    ]

@@ -1,0 +1,64 @@
+"""Lateness of takes, and their placement."""
+
+from dataclasses import asdict
+
+import numpy as np
+
+from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.timing.lateness import measure
+from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.records import audio
+from hypotaxis.records.journal import Edit, change_rig
+from hypotaxis.records.models import Instrument, Take
+from hypotaxis.records.plan import notes_of, tempo_of
+
+SAME_MS = 0.05
+"""A new median nearer than this to the old one is no change worth a step of the journal."""
+
+
+def note_positions(take: Take) -> np.ndarray:
+    """Session samples (float) at which the notes of a take's pass begin."""
+    tempo = tempo_of(take.session)
+    first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
+    ticks = notes_of(take.track)["tick"]
+    return tempo.samples_at(ticks[(ticks >= first) & (ticks < end)], take.sample_rate)
+
+
+def measure_take(take: Take) -> None:
+    """Measure a take against its notes and store the answer, or the reason why there is none."""
+    moments = distinct_moments(note_positions(take) - take.first_sample, take.sample_rate)
+    sound = audio.read_frames(take.file, 0, take.frames)
+    try:
+        answer = measure(sound, take.sample_rate, moments)
+    except NoAnswer as error:
+        take.lateness = {"error": str(error)}
+    else:
+        numbers = {name: value for name, value in asdict(answer).items() if name != "hits"}
+        numbers |= {"used": answer.used, "set_aside": answer.set_aside, "placement": answer.placement}
+        numbers["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.hits]
+        # A half-width that is not known is stored as none.
+        take.lateness = {k: None if isinstance(v, float) and not np.isfinite(v) else v for k, v in numbers.items()}
+    take.save(update_fields=["lateness"])
+
+
+def place(take: Take) -> None:
+    """Let a measured take stand where its notes stand; its instrument learns the lateness.
+
+    Raises NoAnswer when the take has no measured lateness.
+    """
+    if not take.lateness or "error" in take.lateness:
+        reason = (take.lateness or {}).get("error", "It has not been measured yet.")
+        raise NoAnswer(f"Take {take.number} cannot be placed. {reason}")
+    take.placement = take.lateness["placement"]
+    take.save(update_fields=["placement"])
+    instrument = Instrument.objects.filter(uid=take.instrument_uid).first()
+    measured = round(take.lateness["lateness_ms"], 3)
+    if instrument and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
+        edit = Edit("instrument", str(instrument.uid), {"lateness_ms": measured})
+        change_rig(instrument.rig, f"lateness of {instrument.name}", [edit])
+
+
+def unplace(take: Take) -> None:
+    """Let a take stand where it arrived."""
+    take.placement = None
+    take.save(update_fields=["placement"])

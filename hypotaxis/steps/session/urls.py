@@ -1,0 +1,19 @@
+"""Addresses of the session."""
+
+from django.urls import path
+
+from hypotaxis.steps.session import views
+
+app_name = "session"
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("glass/", views.glass, name="glass"),
+    path("import/", views.import_file, name="import"),
+    path("tracks/", views.tracks, name="tracks"),
+    path("pass/", views.start, name="start"),
+    path("pass/<uuid:uid>/", views.running, name="running"),
+    path("pass/<uuid:uid>/cancel/", views.cancel, name="cancel"),
+    path("pass/<uuid:uid>/repeat/", views.repeat, name="repeat"),
+    path("take/<uuid:uid>/place/", views.place, name="place"),
+    path("take/<uuid:uid>/<str:how>.wav", views.listen, name="listen"),
+]

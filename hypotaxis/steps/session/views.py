@@ -1,0 +1,248 @@
+"""The session's pages: notes said, sound answered; passes and takes."""
+
+from django.contrib import messages
+from django.http import FileResponse, Http404
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks
+from hypotaxis.core.drawing.levels import WIDTH
+from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
+from hypotaxis.core.units import clock_text, signed
+from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.jobs import ask_to_cancel
+from hypotaxis.records.models import Job, Pass, Take
+from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
+from hypotaxis.steps.session.services import placing, recording
+from hypotaxis.steps.session.services.importing import import_score
+from hypotaxis.steps.session.services.listening import glued
+from hypotaxis.steps.session.services.picture import Picture, meter_rows
+
+
+def home(request, **sheet):
+    """The session: tracks with their strips, the glass, the takes."""
+    here = desk(request)
+    if here.session is None:
+        return render(request, "session/home.html", {"sheet": None} | sheet)
+    picture = _picture(request, here)
+    run = picture.run
+    left_over = Pass.objects.filter(session=here.session, job__state__in=(Job.INTERRUPTED, Job.FAILED)).last()
+    latest = here.session.passes.last()
+    form = PassForm(
+        initial={
+            "first_bar": request.GET.get("first_bar") or 1,
+            "last_bar": request.GET.get("last_bar") or picture.last_bar,
+            "place": True,
+            "fast": request.COOKIES.get("hypotaxis-fast") == "1",
+        }
+    )
+    context = {
+        "session": here.session,
+        "picture": picture,
+        "tracks": picture.tracks(),
+        "takes": picture.take_views(),
+        "bars": picture.bars(),
+        "run": run,
+        "trouble": left_over if left_over and left_over == latest else None,
+        "pass_form": form,
+        "armed": sum(track.armed for track in picture.rows),
+        "meter_width": WIDTH,
+        "sheet": None,
+    }
+    context |= _glass_context(picture)
+    if run:
+        context |= _running_context(run)
+    return render(request, "session/home.html", context | sheet)
+
+
+def glass(request):
+    """The glass alone, fetched when it is zoomed or moved."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    picture = _picture(request, here)
+    context = {"picture": picture, "tracks": picture.tracks()} | _glass_context(picture)
+    return render(request, "session/includes/glass.html", context)
+
+
+def import_file(request):
+    """Import a MIDI file."""
+    here = desk(request)
+    form = ScoreForm(request.POST or None, request.FILES or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            session, score = import_score(here.rig, form.cleaned_data["score"].read(), name=form.session_name())
+        except UnreadableFile as error:
+            form.add_error("score", f"{form.cleaned_data['score'].name} was not imported. {error}")
+        else:
+            told = f"{session.name} is imported: {len(score.parts)} tracks."
+            open_tracks = session.tracks.filter(instrument_uid="").count()
+            if open_tracks:
+                told += f" {open_tracks} of them need an instrument."
+            messages.success(request, " ".join([told, *score.remarks]))
+            answer = redirect("session:home")
+            answer.set_cookie("hypotaxis-session", str(session.uid), max_age=31536000, samesite="Strict")
+            return answer
+    return home(request, sheet="import", form=form)
+
+
+@require_POST
+def tracks(request):
+    """Keep the tracks' instruments, programs and arming."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    wrong = []
+    for track in here.session.tracks.all():
+        form = TrackForm(request.POST, instance=track, plan=here.plan)
+        if form.is_valid():
+            form.save()
+        else:
+            wrong += [f"{track.name}: {error}" for errors in form.errors.values() for error in errors]
+    for one in wrong:
+        messages.error(request, f"{one} The rest is kept.")
+    return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
+
+
+@require_POST
+def start(request):
+    """Record a pass."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    form = PassForm(request.POST)
+    back = reverse("session:home")
+    if not form.is_valid():
+        messages.error(request, "Choose the bars to record: whole numbers from 1.")
+        return redirect(back)
+    chosen = form.cleaned_data
+    try:
+        recording.start_pass(
+            here.session,
+            here.plan,
+            first_bar=chosen["first_bar"],
+            last_bar=chosen["last_bar"],
+            fast=chosen["fast"],
+            place_takes=chosen["place"],
+        )
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    answer = redirect(f"{back}?first_bar={chosen['first_bar']}&last_bar={chosen['last_bar']}")
+    answer.set_cookie("hypotaxis-fast", "1" if chosen["fast"] else "0", max_age=31536000, samesite="Strict")
+    return answer
+
+
+def running(request, uid):
+    """State of a pass, polled by the page."""
+    run = get_object_or_404(Pass.objects.select_related("job"), uid=uid)
+    answer = render(request, "session/includes/running.html", _running_context(run))
+    answer["X-Finished"] = "1" if run.job.finished else "0"
+    return answer
+
+
+@require_POST
+def cancel(request, uid):
+    """Stop a pass; what was recorded is kept."""
+    run = get_object_or_404(Pass, uid=uid)
+    ask_to_cancel(str(run.job_id))
+    return redirect("session:home")
+
+
+@require_POST
+def repeat(request, uid):
+    """Record a pass again."""
+    run = get_object_or_404(Pass.objects.select_related("session__rig"), uid=uid)
+    recording.repeat_pass(run)
+    return redirect("session:home")
+
+
+@require_POST
+def place(request, uid):
+    """Let a take stand where its notes stand, or where it arrived."""
+    take = get_object_or_404(Take, uid=uid)
+    if request.POST.get("to") == "arrived":
+        placing.unplace(take)
+        messages.info(request, f"Take {take.number} stands where it arrived.")
+    else:
+        try:
+            placing.place(take)
+        except NoAnswer as error:
+            messages.error(request, str(error))
+        else:
+            messages.success(request, f"Take {take.number} is placed by {signed(take.placement, 0)} samples.")
+    return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
+
+
+def listen(request, uid, how):
+    """A take with its notes' clicks, placed or as it arrived."""
+    take = get_object_or_404(Take.objects.select_related("session", "track", "run"), uid=uid)
+    return FileResponse(glued(take, placed=how == "placed").open("rb"), content_type="audio/wav")
+
+
+def _picture(request, here: Desk) -> Picture:
+    query = request.GET
+    span = _number(query.get("span"), DEFAULT_SPAN)
+    picture = Picture(
+        here.session,
+        here.plan,
+        tick=int(_number(query.get("tick"), 0)),
+        span_ms=span if span in SPANS_MS else DEFAULT_SPAN,
+        offset_ms=max(-2000.0, min(2000.0, _number(query.get("offset"), 0.0))),
+    )
+    if "at" in query:
+        return Picture(
+            here.session,
+            here.plan,
+            tick=picture.nearest_onset(_number(query["at"], 0.0)),
+            span_ms=picture.view.span_ms,
+            offset_ms=0.0,
+        )
+    return picture
+
+
+def _number(text: str | None, default: float) -> float:
+    try:
+        value = float(text)
+    except (TypeError, ValueError):
+        return default
+    return value if abs(value) < 1e12 else default
+
+
+def _glass_context(picture: Picture) -> dict:
+    view = picture.view
+    before, after = picture.neighbours()
+    wider, closer = picture.zooms()
+    same = {"tick": picture.tick, "span": view.span_ms, "offset": view.offset_ms}
+
+    def to(**changes) -> str:
+        return "&".join(f"{name}={value:g}" for name, value in (same | changes).items())
+
+    return {
+        "glass_ticks": ticks(view),
+        "glass_links": {
+            "before": to(tick=before, offset=0) if before is not None else "",
+            "after": to(tick=after, offset=0) if after is not None else "",
+            "wider": to(span=wider) if wider else "",
+            "closer": to(span=closer) if closer else "",
+            "earlier": to(offset=view.offset_ms - view.span_ms / 3),
+            "later": to(offset=view.offset_ms + view.span_ms / 3),
+        },
+    }
+
+
+def _running_context(run: Pass) -> dict:
+    job = run.job
+    at = run.setup["first_sample"] + job.progress * run.setup["frames"]
+    tempo = placing.tempo_of(run.session)
+    tick = tempo.tick_at_us(max(0.0, at * 1e6 / run.setup["rate"]))
+    return {
+        "run": run,
+        "job": job,
+        "done": round(job.progress * 100, 1),
+        "where": tempo.position(tick),
+        "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
+        "length": clock_text(run.seconds),
+        "meters": meter_rows(run),
+        "meter_width": WIDTH,
+    }

@@ -1,0 +1,1 @@
+"""Sync: who clocks whom."""

@@ -1,0 +1,1 @@
+"""Timing: how late everything is."""

@@ -1,0 +1,116 @@
+"""`manage.py start`: everything at once, on this machine only, until Ctrl-C."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from datetime import datetime
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandError
+from django.db import connections
+
+HOST = "127.0.0.1"
+MOST_RESTARTS = 5
+
+
+class Command(BaseCommand):
+    help = "Sets up the data, then runs the worker and the server on 127.0.0.1 until Ctrl-C."
+
+    def add_arguments(self, parser) -> None:
+        parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--demo", action="store_true", help="load the demo into an empty data folder")
+        parser.add_argument("--fresh", action="store_true", help="move old data aside and start over")
+
+    def handle(self, *args, port: int, demo: bool, fresh: bool, **options) -> None:
+        _check_port(port)
+        if fresh:
+            self._move_aside()
+        call_command("migrate", verbosity=0, interactive=False)
+        call_command("collectstatic", verbosity=0, interactive=False, clear=False)
+        if demo:
+            call_command("loaddemo", stdout=self.stdout)
+        worker = _Worker()
+        # A plain kill ends everything too, as Ctrl-C does.
+        signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+        try:
+            worker.start()
+            self.stdout.write(f"\n  Hypotaxis is at  http://{HOST}:{port}/\n  Ctrl-C ends it.\n")
+            self.stdout.flush()
+            _serve(port)
+        except KeyboardInterrupt:
+            self.stdout.write("\nEnding.")
+        finally:
+            worker.stop()
+
+    def _move_aside(self) -> None:
+        data = settings.DATA
+        if not any(path.name.endswith(".sqlite3") for path in data.iterdir()):
+            return
+        connections.close_all()
+        aside = data.with_name(f"{data.name}-{datetime.now():%Y%m%d-%H%M%S}")
+        aside.mkdir()
+        for path in data.iterdir():
+            path.rename(aside / path.name)
+        (data / "secret.key").write_text((aside / "secret.key").read_text())
+        (data / "secret.key").chmod(0o600)
+        self.stdout.write(f"The old data is kept in {Path(os.path.relpath(aside))}.")
+
+
+class _Worker:
+    """The worker process, started again when it dies."""
+
+    def __init__(self) -> None:
+        self.process: subprocess.Popen | None = None
+        self.ending = False
+
+    def start(self) -> None:
+        self._launch()
+        threading.Thread(target=self._watch, daemon=True).start()
+
+    def _launch(self) -> None:
+        command = [sys.executable, "manage.py", "worker", "--parent", str(os.getpid())]
+        # In a session of its own, so that Ctrl-C reaches it through us only, in order.
+        self.process = subprocess.Popen(command, cwd=settings.BASE, start_new_session=True, stdout=subprocess.DEVNULL)
+
+    def _watch(self) -> None:
+        for _ in range(MOST_RESTARTS):
+            self.process.wait()
+            if self.ending:
+                return
+            print("The worker ended; starting it again.", file=sys.stderr)
+            time.sleep(1)
+            self._launch()
+
+    def stop(self) -> None:
+        self.ending = True
+        if self.process and self.process.poll() is None:
+            self.process.terminate()
+            try:
+                self.process.wait(timeout=10)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+
+
+def _check_port(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((HOST, port))
+        except OSError as error:
+            raise CommandError(
+                f"Port {port} cannot be used ({error.strerror}). Choose another: PORT={port + 1} make demo"
+            ) from error
+
+
+def _serve(port: int) -> None:
+    from waitress import serve
+
+    from hypotaxis.web.wsgi import application
+
+    serve(application, host=HOST, port=port, threads=8, ident="Hypotaxis", _quiet=True)

@@ -1,0 +1,157 @@
+"""Settings: one person, on the own machine, nothing loaded from elsewhere.
+
+HYPOTAXIS_DATA names the data folder (default: data/ beside manage.py), HYPOTAXIS_DB the database file in it.
+"""
+
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+BASE = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("HYPOTAXIS_DATA", BASE / "data")).resolve()
+DATA.mkdir(parents=True, exist_ok=True)
+AUDIO = DATA / "audio"
+
+
+def _secret_key() -> str:
+    """Made at the first start, readable by the owner only."""
+    path = DATA / "secret.key"
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        pass
+    else:
+        with os.fdopen(handle, "w") as stream:
+            stream.write(secrets.token_urlsafe(50))
+    return path.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+ROOT_URLCONF = "hypotaxis.web.urls"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+INSTALLED_APPS = [
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "csp",
+    "huey.contrib.djhuey",
+    "hypotaxis.web",
+    "hypotaxis.records",
+    "hypotaxis.demo",
+    "hypotaxis.steps.rig",
+    "hypotaxis.steps.instruments",
+    "hypotaxis.steps.sync",
+    "hypotaxis.steps.timing",
+    "hypotaxis.steps.session",
+    "hypotaxis.steps.handover",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "hypotaxis.web.middleware.named_errors",
+]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.messages.context_processors.messages",
+                "hypotaxis.web.frame.frame",
+            ],
+        },
+    }
+]
+FORM_RENDERER = "django.forms.renderers.DjangoTemplates"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": os.environ.get("HYPOTAXIS_DB", DATA / "hypotaxis.sqlite3"),
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
+        },
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+HUEY = {
+    "huey_class": "huey.SqliteHuey",
+    "name": "hypotaxis",
+    "filename": os.environ.get("HYPOTAXIS_QUEUE", str(DATA / "queue.sqlite3")),
+    "immediate": os.environ.get("HYPOTAXIS_IMMEDIATE") == "1",
+    "immediate_use_memory": False,
+    "results": False,
+    "consumer": {"workers": 2, "worker_type": "thread", "initial_delay": 0.05, "backoff": 1.1, "max_delay": 0.2},
+}
+# What opens the studio; only the worker process calls it.
+STUDIO_OPENER = "hypotaxis.web.studio_startup.open_studio"
+
+STATIC_URL = "/static/"
+STATIC_ROOT = DATA / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+# File names carry the hash of their content, so a browser may keep them for a year.
+WHITENOISE_MAX_AGE = 365 * 24 * 3600
+MEDIA_ROOT = DATA / "media"
+
+SESSION_COOKIE_SAMESITE = "Strict"
+CSRF_COOKIE_SAMESITE = "Strict"
+SESSION_ENGINE = "django.contrib.sessions.backends.signed_cookies"
+CSRF_FAILURE_VIEW = "hypotaxis.web.errors.stale_form"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF, "blob:"],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
+
+LANGUAGE_CODE = "en-gb"
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = os.environ.get("TZ") or "UTC"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {
+        "file": {
+            "class": "logging.handlers.RotatingFileHandler",
+            "filename": DATA / "hypotaxis.log",
+            "maxBytes": 2_000_000,
+            "backupCount": 2,
+            "formatter": "line",
+            "delay": True,
+        },
+    },
+    "root": {"handlers": ["file"], "level": "WARNING"},
+}

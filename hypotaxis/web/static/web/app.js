@@ -1,0 +1,157 @@
+// Behaviour of every page: shortcuts, day and night, the choice of session, polling of background work.
+// All numbers and coordinates come from the server; components only fetch, show and send.
+
+function cookie(name, value) {
+  document.cookie = `${name}=${value}; path=/; max-age=31536000; SameSite=Strict`;
+}
+
+function typing(target) {
+  return target.closest && target.closest("input, select, textarea, dialog[open]");
+}
+
+// Fetches a fragment rendered by the server and puts it in place; says so when the server does not answer.
+async function fetchInto(element, url) {
+  try {
+    const answer = await fetch(url, { headers: { "X-Fragment": "1" } });
+    if (!answer.ok) return null;
+    element.innerHTML = await answer.text();
+    return answer.headers;
+  } catch {
+    return null;
+  }
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("page", () => ({
+    toggleHelp() {
+      const help = this.$refs.help;
+      if (help.open) help.close();
+      else help.showModal();
+    },
+    key(event) {
+      if (event.key === "Escape") {
+        const way = document.querySelector("[data-escape]");
+        if (way && !document.querySelector("dialog[open]")) way.click();
+        return;
+      }
+      if (typing(event.target)) return;
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
+        return;
+      }
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === "?") this.toggleHelp();
+      if (event.key >= "1" && event.key <= "6") {
+        document.querySelectorAll(".work-line a")[Number(event.key) - 1]?.click();
+      }
+      const aimed = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
+      if (aimed && !aimed.disabled) {
+        event.preventDefault();
+        aimed.click();
+      }
+    },
+  }));
+
+  Alpine.data("theme", () => ({
+    now: document.documentElement.dataset.theme || (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day"),
+    set(value) {
+      this.now = value;
+      document.documentElement.dataset.theme = value;
+      cookie("hypotaxis-theme", value);
+    },
+    day() { this.set("day"); },
+    night() { this.set("night"); },
+    get isDay() { return this.now === "day" ? "true" : "false"; },
+    get isNight() { return this.now === "night" ? "true" : "false"; },
+  }));
+
+  Alpine.data("sessionChoice", () => ({
+    choose(event) {
+      cookie("hypotaxis-session", event.target.value);
+      location.reload();
+    },
+  }));
+
+  Alpine.data("dismissable", () => ({
+    open: true,
+    close() { this.open = false; },
+  }));
+
+  // A form that is sent as soon as something in it changes.
+  Alpine.data("autoSubmit", () => ({
+    send() { this.$root.requestSubmit(); },
+  }));
+
+  // Focus moves into a sheet when it opens.
+  Alpine.data("sheet", () => ({
+    init() {
+      this.$root.querySelector("[autofocus], .field input, .field select, button")?.focus();
+    },
+  }));
+
+  // Background work: fetches its state several times a second until it is finished.
+  Alpine.data("poller", () => ({
+    silent: 0,
+    init() { this.next(); },
+    next() { setTimeout(() => this.look(), 250); },
+    async look() {
+      if (!this.$root.isConnected) return;
+      const headers = await fetchInto(this.$root, this.$root.dataset.url);
+      if (!headers) {
+        this.silent += 1;
+        if (this.silent === 8) this.$root.insertAdjacentHTML("afterbegin", '<p class="wrong-text">Hypotaxis does not answer. Is it still running?</p>');
+      } else if (headers.get("X-Finished") === "1") {
+        const next = this.$root.dataset.then;
+        if (next) location.assign(next);
+        return;
+      } else {
+        this.silent = 0;
+      }
+      this.next();
+    },
+  }));
+
+  // A picture with its own controls: links and forms inside it fetch the fragment anew instead of the page.
+  Alpine.data("fragment", () => ({
+    async follow(event) {
+      const link = event.target.closest("a[data-fragment]");
+      if (!link) return;
+      event.preventDefault();
+      const name = link.dataset.fragment;
+      await fetchInto(this.$root, link.href);
+      this.$root.querySelector(`[data-fragment="${name}"]`)?.focus();
+    },
+  }));
+
+  // A strip of a track: where it was clicked, as a share of its width, chooses the moment under the glass.
+  Alpine.data("strip", () => ({
+    choose(event) {
+      if (!event.clientX) return;
+      event.preventDefault();
+      const box = this.$root.getBoundingClientRect();
+      const query = new URLSearchParams(location.search);
+      query.delete("tick");
+      query.set("at", ((event.clientX - box.left) / box.width).toFixed(5));
+      location.assign(`?${query}#tracks`);
+    },
+  }));
+
+  // The sheet of the rig: the second of two chosen sockets draws the cable.
+  Alpine.data("rigSheet", () => ({
+    choose(event) {
+      const socket = event.target.closest("[data-fits]");
+      if (!socket) return;
+      event.preventDefault();
+      const form = document.getElementById("connect-now");
+      form.elements.target.value = socket.dataset.fits;
+      form.requestSubmit();
+    },
+    keys(event) {
+      if (event.key === " " && event.target.closest("a")) {
+        event.preventDefault();
+        event.target.closest("a").dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+      }
+    },
+  }));
+});
