@@ -50,7 +50,7 @@ class Desk:
 
     def findings_about(self, uid: str) -> list[Finding]:
         """The findings that belong to one instrument or box."""
-        return [finding for finding in self.findings if finding.about == uid]
+        return [finding for finding in self.findings if finding.concerns(uid)]
 
     @property
     def wrong(self) -> list[Finding]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
 
-CELL = 56
+CELL = 74
 
 
 @dataclass(frozen=True)

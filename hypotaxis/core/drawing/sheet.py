@@ -6,7 +6,7 @@ position follows from the rig alone, so nothing moves that was not changed.
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.rules import WRONG, Finding
@@ -34,7 +34,7 @@ USED, IDLE, FREE, LOOSE = "used", "idle", "free", "loose"
 
 @dataclass(frozen=True, kw_only=True)
 class SocketDrawing:
-    """A socket: its dot at (x, y), its label beside it. side: which edge of the card; ink: out, back or text."""
+    """A socket: its dot at (x, y), its label beside it. side: which edge of the card (left, right, bottom); ink: out, back or text."""
 
     uid: str
     label: str
@@ -95,7 +95,7 @@ class SheetDrawing:
     @property
     def bar_height(self) -> int:
         """Length of the barlines."""
-        return self.height - TOP - 34
+        return self.height - TOP - 24
 
 
 @dataclass(frozen=True)
@@ -118,9 +118,9 @@ def draw_sheet(
     def sockets_of(box: Box, chosen: list[Socket], x: float, y: float, w: float, sides: dict[str, int]):
         for item in chosen:
             side = _side(box, item)
-            row = sides[side]
-            sides[side] += 1
-            at_x = x + w if side == "right" else x
+            row = sides["left" if side == "bottom" else side]
+            sides["left" if side == "bottom" else side] += 1
+            at_x = {"right": x + w, "left": x, "bottom": x + INDENT / 2}[side]
             state = _state(rig, item, used, loose)
             yield SocketDrawing(
                 uid=item.uid,
@@ -133,7 +133,7 @@ def draw_sheet(
                 strong=item.uid in selection.sockets,
                 tag="no cable" if state == LOOSE else tags.get(item.uid, ""),
                 spoken=_spoken(rig, box, item),
-                hit_x=(at_x - w / 2 + 8) if side == "right" else at_x - 8,
+                hit_x=(at_x - w / 2 + 8) if side == "right" else x - 8,
                 hit_w=w / 2,
             )
 
@@ -141,6 +141,9 @@ def draw_sheet(
         sides = {"left": 0, "right": 0}
         drawn = tuple(sockets_of(box, chosen, x, y, w, sides))
         rows = max(sides.values())
+        height = HEADER + rows * PITCH + (6 if rows else 14)
+        # A thru hangs on the lower edge, from where the chain steps down.
+        drawn = tuple(replace(item, y=y + height) if item.side == "bottom" else item for item in drawn)
         return BoxDrawing(
             uid=box.uid,
             role=role,
@@ -151,7 +154,7 @@ def draw_sheet(
             x=x,
             y=y,
             w=w,
-            h=HEADER + rows * PITCH + (6 if rows else 14),
+            h=height,
             strong=any(item.strong for item in drawn),
             sockets=drawn,
         )
@@ -216,7 +219,9 @@ def _side(box: Box, socket: Socket) -> str:
         return "right" if socket.direction == "out" else "left"
     if column_of(box.shape) == "hands":
         return "right"
-    return "right" if socket.direction == "out" and socket.kind == "audio" else "left"
+    if socket.thru_of:
+        return "bottom"
+    return "right" if socket.direction == "out" else "left"
 
 
 def _ink(box: Box, socket: Socket) -> str:
@@ -289,15 +294,15 @@ def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection
         if source is None or target is None:
             continue
         (start, start_card), (end, end_card) = source, target
-        if cable.uid in out_lanes:
-            lane = out_lanes[cable.uid]
-        elif cable.uid in back_lanes:
-            lane = back_lanes[cable.uid]
-        elif start.side == "left":
-            lane = min(start.x, end.x) - 14
+        lane = out_lanes.get(cable.uid) or back_lanes.get(cable.uid)
+        if start.side == "bottom" and end_card.x > start.x and _next_below(start_card, end_card):
+            points = [(start.x, start.y), (start.x, end.y), (end.x, end.y)]
+        elif start.side == "bottom":
+            under = start.y + GAP / 2
+            points = [(start.x, start.y), (start.x, under), (gutter, under), (gutter, end.y), (end.x, end.y)]
         else:
-            lane = start.x + 14 if start_card.role == end_card.role else gutter
-        points = [(start.x, start.y), (lane, start.y), (lane, end.y), (end.x, end.y)]
+            lane = lane or (start.x + 14 if start_card.role == end_card.role else gutter)
+            points = [(start.x, start.y), (lane, start.y), (lane, end.y), (end.x, end.y)]
         audio = found[0][1].kind == "audio"
         from_host = is_interface(found[0][0].shape)
         yield CableDrawing(
@@ -308,6 +313,10 @@ def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection
             strong=strong,
             spoken=spoken,
         )
+
+
+def _next_below(card: BoxDrawing, other: BoxDrawing) -> bool:
+    return abs(other.y - (card.y + card.h + GAP)) < 1
 
 
 def _between(cable: Cable, ends: dict, one: str, other: str) -> bool:

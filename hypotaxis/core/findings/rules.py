@@ -17,7 +17,8 @@ WRONG, RISKY, WORTH_KNOWING = "wrong", "risky", "worth knowing"
 
 @dataclass(frozen=True, kw_only=True)
 class Finding:
-    """One thing found. about: uid it belongs to; socket: uid of the socket that is the loose end, if any."""
+    """One thing found. about: uid it belongs to; also: uids of others it concerns as much; socket: uid of the
+    socket that is the loose end, if any."""
 
     rule: str
     severity: str
@@ -26,6 +27,11 @@ class Finding:
     message: str
     remedy: str
     socket: str = ""
+    also: tuple[str, ...] = ()
+
+    def concerns(self, uid: str) -> bool:
+        """Whether the finding belongs to the thing with this uid."""
+        return uid == self.about or uid in self.also
 
 
 Rule = Callable[[Plan], Iterator[Finding]]
@@ -118,18 +124,17 @@ def channel_shared(plan: Plan) -> Iterator[Finding]:
         if plan.rig.find(instrument.send):
             places[instrument.send, instrument.channel].append(instrument)
     for (send, channel), sharers in places.items():
-        for instrument in sharers:
-            others = [other.name for other in sharers if other.uid != instrument.uid]
-            if others:
-                yield Finding(
-                    rule="channel-shared",
-                    severity=RISKY,
-                    about=instrument.uid,
-                    title=f"Channel {channel} of {plan.rig.socket_text(send)} is used twice",
-                    message=f"{instrument.name} and {' and '.join(others)} listen there. All of them will sound.",
-                    remedy="Move one of them to a free channel, here and on the box.",
-                    socket=send,
-                )
+        if len(sharers) > 1:
+            yield Finding(
+                rule="channel-shared",
+                severity=RISKY,
+                about=sharers[0].uid,
+                also=tuple(instrument.uid for instrument in sharers[1:]),
+                title=f"Channel {channel} of {plan.rig.socket_text(send)} is used twice",
+                message=f"{_listed(sharers)} listen there. All of them will sound.",
+                remedy="Move one of them to a free channel, here and on the box.",
+                socket=send,
+            )
 
 
 def return_shared(plan: Plan) -> Iterator[Finding]:
@@ -138,19 +143,26 @@ def return_shared(plan: Plan) -> Iterator[Finding]:
     for instrument in plan.instruments:
         for uid in instrument.returns:
             users[uid].append(instrument)
-    for instrument in plan.instruments:
-        others = {other.name for uid in instrument.returns for other in users[uid]} - {instrument.name}
-        if others:
-            yield Finding(
-                rule="return-shared",
-                severity=WORTH_KNOWING,
-                about=instrument.uid,
-                title=f"Shares {returns_text(plan.rig, instrument.returns)}",
-                message=f"{instrument.name} comes home on the same input as {' and '.join(sorted(others))}. "
-                "In one pass they could not be told apart.",
-                remedy="Record them in a pass each.",
-                socket=instrument.returns[0],
-            )
+    told: set[tuple[str, ...]] = set()
+    for sharers in users.values():
+        uids = tuple(instrument.uid for instrument in sharers)
+        if len(sharers) < 2 or uids in told:
+            continue
+        told.add(uids)
+        yield Finding(
+            rule="return-shared",
+            severity=WORTH_KNOWING,
+            about=uids[0],
+            also=uids[1:],
+            title=f"{_listed(sharers)} share {returns_text(plan.rig, sharers[0].returns)}",
+            message="They come home on the same input: in one pass they could not be told apart.",
+            remedy="Record them in a pass each.",
+            socket=sharers[0].returns[0],
+        )
+
+
+def _listed(instruments: list[Instrument]) -> str:
+    return " and ".join(instrument.name for instrument in instruments)
 
 
 def mono_side_missing(plan: Plan) -> Iterator[Finding]:

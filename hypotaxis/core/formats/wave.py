@@ -65,7 +65,7 @@ def write_wave(
 def to_int24(samples: np.ndarray) -> bytes:
     """Floats to little-endian 24-bit, interleaved, rounded to the nearest step and held at full scale."""
     scaled = np.clip(np.rint(np.asarray(samples, dtype=np.float64) * FULL_SCALE), -FULL_SCALE, FULL_SCALE - 1)
-    return scaled.astype("<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+    return np.ascontiguousarray(scaled, dtype="<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
 
 
 def read_broadcast(path: Path) -> Broadcast | None:

@@ -47,6 +47,10 @@ def play(job_uid: str, rig_uid: str) -> None:
         wish = job.result["wish"]
         chosen = {name: wish[name] for name in ("note", "velocity", "length_s")}
         tryout = plan_tryout(plan, instrument, **chosen, program=wish.get("program"))
+        job.result |= {
+            "send": plan.rig.socket_text(instrument.send),
+            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages],
+        }
         listened = _inputs(plan)
         meters = [InputMeter(name) for _, _, name in listened]
         blocks = []
@@ -68,7 +72,6 @@ def play(job_uid: str, rig_uid: str) -> None:
             "verdict": verdict,
             "causes": causes,
             "home": any(uid in moved for uid in instrument.returns),
-            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages],
         }
         job.save(update_fields=["result"])
         order = [uid for uid, _, _ in listened]

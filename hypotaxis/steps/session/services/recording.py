@@ -4,6 +4,7 @@ While it runs, the frames of all its inputs grow in one raw file; takes are made
 and, when the program died, at the next start. What was armed is frozen in the pass at its start.
 """
 
+import logging
 import math
 from contextlib import closing
 
@@ -24,6 +25,8 @@ from hypotaxis.records.models import Job, Pass, Session, Take, Track
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.session.services.placing import measure_take, place
+
+log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
 FLOOR_DB = -120.0
@@ -158,9 +161,11 @@ def keep_takes(run: Pass) -> None:
     frames = partial.stat().st_size // (4 * width)
     for part in setup["parts"] if frames >= SHORTEST_S * rate else ():
         track = Track.objects.filter(uid=part["track"]).first()
-        if track is None or run.takes.filter(track=track).exists():
+        if track is None:
             continue
-        take = _make_take(run, track, part, frames)
+        take = run.takes.filter(track=track).first() or _make_take(run, track, part, frames)
+        if take.lateness is not None:
+            continue
         measure_take(take)
         if run.place and take.lateness and "error" not in take.lateness:
             place(take)
@@ -209,5 +214,10 @@ def rescue_partial_takes() -> None:
         run = Pass.objects.filter(uid=path.stem).first()
         if run is None:
             path.unlink()
-        else:
+            continue
+        try:
             keep_takes(run)
+        except Exception:
+            # A worker that cannot start helps nobody; the frames stay for a person to look at.
+            log.exception("what pass %s had recorded could not be made into takes", run.uid)
+            path.replace(path.with_suffix(".broken"))
