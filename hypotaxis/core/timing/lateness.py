@@ -11,7 +11,7 @@ from hypotaxis.core.errors import NoAnswer, NoSignal, WrongScore
 from hypotaxis.core.timing.hits import Hit, find_hit, loose_hits
 from hypotaxis.core.timing.line import Line, robust_line
 from hypotaxis.core.timing.moments import Moments
-from hypotaxis.core.timing.novelty import Lag, Novelty, best_lags, novelty
+from hypotaxis.core.timing.novelty import Lag, Novelty, best_lags, novelty, spectral_novelty
 
 RANGE_MS = (-10.0, 250.0)
 FEWEST_HITS = 4
@@ -19,7 +19,13 @@ SMALLEST_SHARE = 0.6
 LARGEST_DRIFT_PPM = 300.0
 REACH_MS = 14.0
 """How far from the coarse lag a hit is looked for: four standard deviations of 3 ms jitter."""
+CLEAR, TRIED = 0.7, 3
+"""Share of the moments that must agree for a lag to need no rivals, and how many rivals of a kind are tried."""
 SILENCE = 10 ** (-80 / 20)
+
+
+Match = tuple[float, Hit]
+"""A moment in samples and its hit."""
 
 
 @dataclass(frozen=True)
@@ -90,7 +96,7 @@ def measure(recording: np.ndarray, rate: int, moments: Moments) -> Lateness:
         )
     side, curve, lags = _clearer_side(sides, rate, inside)
     signal = sides[:, side]
-    matched = _match(signal, curve, rate, inside, lags[0])
+    matched = _best_match(signal, curve, rate, inside, lags)
     return _summary(
         matched,
         rate=rate,
@@ -100,6 +106,28 @@ def measure(recording: np.ndarray, rate: int, moments: Moments) -> Lateness:
         merged=moments.merged,
         outside=outside,
     )
+
+
+def _best_match(signal: np.ndarray, curve: Novelty, rate: int, moments: np.ndarray, lags: list[Lag]) -> list[Match]:
+    """The lag under which most hits agree best; the other lags are tried only when the likeliest is no clear case."""
+    best = _match(signal, curve, rate, moments, lags[0])
+    worth = _agreement(best, rate)
+    if worth >= CLEAR * len(moments):
+        return best
+    others = best_lags(spectral_novelty(signal, rate), moments, rate)[:TRIED] + lags[1:TRIED]
+    for lag in others:
+        found = _match(signal, curve, rate, moments, lag)
+        if _agreement(found, rate) > worth * 1.05:
+            best, worth = found, _agreement(found, rate)
+    return best
+
+
+def _agreement(matched: list[Match], rate: int) -> float:
+    """How many hits agree, each counting less the further they scatter (half at 3 ms)."""
+    if len(matched) < FEWEST_HITS:
+        return 0.0
+    line = _line_through(matched, rate)
+    return float(line.used.sum()) / (1 + (line.jitter_ms / 3) ** 2)
 
 
 def _side_name(count: int, side: int) -> str:
@@ -124,7 +152,7 @@ def _clearer_side(sides: np.ndarray, rate: int, moments: np.ndarray) -> tuple[in
     return -number, curve, lags
 
 
-def _match(signal: np.ndarray, curve: Novelty, rate: int, moments: np.ndarray, lag: Lag) -> list[tuple[float, Hit]]:
+def _match(signal: np.ndarray, curve: Novelty, rate: int, moments: np.ndarray, lag: Lag) -> list[Match]:
     """Each moment with its hit; looked for around the coarse lag first, then again around the line found."""
     middle = (moments[0] + moments[-1]) / 2
     expected = moments + lag.lateness_ms * rate / 1000 + lag.drift_ppm * 1e-6 * (moments - middle)
@@ -152,14 +180,14 @@ def _hits_around(
     ]
 
 
-def _line_through(matched: list[tuple[float, Hit]], rate: int) -> Line:
+def _line_through(matched: list[Match], rate: int) -> Line:
     moments = np.array([moment for moment, _ in matched])
     onsets = np.array([hit.onset for _, hit in matched])
     return robust_line(moments / rate, (onsets - moments) * 1000 / rate)
 
 
 def _summary(
-    matched: list[tuple[float, Hit]],
+    matched: list[Match],
     *,
     rate: int,
     side: str,
@@ -187,7 +215,7 @@ def _summary(
             "recording begins elsewhere."
         )
     drift = line.slope * 1000
-    if abs(drift) - line.slope_half * 1000 > LARGEST_DRIFT_PPM:
+    if abs(drift) - line.slope_half * 1000 > LARGEST_DRIFT_PPM * 1.01:
         raise NoAnswer(
             f"The hits drift by {drift:+.0f} ppm, more than two clocks do. The tempo of notes and recording differs."
         )
