@@ -104,7 +104,8 @@ def tide_tables() -> Score:
 
 
 def _part(name: str, channel: int, rows: list[tuple[int, int, int, int]], program: int | None) -> ScorePart:
-    notes = np.array(sorted(rows), dtype=NOTE)
+    notes = np.array(rows, dtype=NOTE)
+    notes = notes[np.argsort(notes, order=("tick", "note"), kind="stable")]
     return ScorePart(name, channel, notes, no_controls(), program)
 
 

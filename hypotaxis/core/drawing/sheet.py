@@ -34,7 +34,8 @@ USED, IDLE, FREE, LOOSE = "used", "idle", "free", "loose"
 
 @dataclass(frozen=True, kw_only=True)
 class SocketDrawing:
-    """A socket: its dot at (x, y), its label beside it. side: which edge of the card (left, right, bottom); ink: out, back or text."""
+    """A socket: its dot at (x, y), its label beside it. side: edge of the card (left, right, bottom); ink: out, back
+    or text."""
 
     uid: str
     label: str

@@ -1,0 +1,61 @@
+"""What a cable may join."""
+
+from django.test import SimpleTestCase
+
+from hypotaxis.core.errors import DoesNotFit, FeedbackLoop, SocketTaken
+from hypotaxis.core.rig.plug import fits, order_ends
+from tests.rooms import add_boxes, demo_plan, plug, uid_of, unplug
+
+
+class PlugTest(SimpleTestCase):
+    def setUp(self):
+        self.plan = demo_plan(whole=False)
+
+    def ends(self, *names):
+        return [uid_of(self.plan, box, label) for box, label in names]
+
+    def test_ends_are_put_in_order_whichever_is_named_first(self):
+        out, into = self.ends(("Bittern", "out"), ("Quayside 18", "line in 3"))
+        self.assertEqual(order_ends(self.plan.rig, out, into), (out, into))
+        self.assertEqual(order_ends(self.plan.rig, into, out), (out, into))
+
+    def test_what_does_not_fit_is_refused_with_its_reason(self):
+        cases = [
+            ((("Bittern", "out"), ("Alder", "kick")), DoesNotFit, "both outputs"),
+            ((("Quayside 18", "line in 3"), ("Quayside 18", "line in 4")), DoesNotFit, "both inputs"),
+            ((("Alder", "thru"), ("Quayside 18", "line in 3")), DoesNotFit, "Alder thru is MIDI"),
+            ((("Bittern", "out"), ("Bittern", "out")), DoesNotFit, "two ends"),
+            ((("Bittern", "out"), ("Quayside 18", "line in 1")), SocketTaken, "already has a cable, to Sedge L"),
+            ((("Heron 61", "USB"), ("Quayside 18", "USB")), DoesNotFit, "from a box to the computer"),
+        ]
+        for names, error, reason in cases:
+            with self.subTest(reason), self.assertRaisesRegex(error, reason):
+                order_ends(self.plan.rig, *self.ends(*names))
+
+    def test_a_socket_that_is_gone_is_named_as_such(self):
+        with self.assertRaisesRegex(DoesNotFit, "gone"):
+            order_ends(self.plan.rig, "no such socket", uid_of(self.plan, "Bittern", "out"))
+
+    def test_usb_goes_from_a_box_to_the_computer(self):
+        plan = add_boxes(self.plan, ("keyboard", "Pads"))
+        usb, host = uid_of(plan, "Pads", "USB"), uid_of(plan, "host", "USB 3")
+        self.assertEqual(order_ends(plan.rig, host, usb), (usb, host))
+
+    def test_midi_in_a_circle_is_refused_and_spelled_out(self):
+        # Sedge feeds Bittern by thru; taking Bittern's thru back into Sedge would send notes round.
+        plan = unplug(unplug(self.plan, "Sedge", "MIDI in"), "Alder", "MIDI in")
+        with self.assertRaisesRegex(FeedbackLoop, "Sedge → Bittern → Sedge"):
+            order_ends(plan.rig, uid_of(plan, "Bittern", "thru"), uid_of(plan, "Sedge", "MIDI in"))
+
+    def test_a_chain_that_ends_is_no_circle(self):
+        plan = add_boxes(self.plan, ("mono-synth", "Teal"))
+        self.assertTrue(fits(plan.rig, uid_of(plan, "Alder", "thru"), uid_of(plan, "Teal", "MIDI in")))
+        self.assertFalse(fits(plan.rig, uid_of(plan, "Teal", "thru"), uid_of(plan, "Teal", "MIDI in")))
+
+    def test_every_second_socket_marked_as_fitting_can_be_plugged(self):
+        out = uid_of(self.plan, "Alder", "kick")
+        fitting = [s.uid for _, s in self.plan.rig.each_socket() if fits(self.plan.rig, out, s.uid)]
+        names = {self.plan.rig.socket_text(uid) for uid in fitting}
+        self.assertEqual(names, {f"Quayside 18 line in {number}" for number in (3, 4, 7, 8)})
+        plugged = plug(self.plan, "Alder", "kick", "Quayside 18", "line in 7")
+        self.assertFalse(fits(plugged.rig, out, fitting[0]))

@@ -1,0 +1,149 @@
+"""Passes, meters, try-outs, clicks and the handover's time line."""
+
+import math
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hypotaxis.core.errors import CannotSchedule, SharedReturn
+from hypotaxis.core.session.glue import click, with_clicks
+from hypotaxis.core.session.handover import file_line, with_preroll
+from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
+from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
+from hypotaxis.core.session.takes import Standing
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.tryout import explain, plan_tryout
+from hypotaxis.demo.compose import tide_tables
+from tests.rooms import change, demo_plan, instrument_named, uid_of
+
+
+def armed(plan, *names):
+    return [ArmedTrack(name, name, instrument_named(plan, name)) for name in names]
+
+
+class PassTest(SimpleTestCase):
+    def test_several_instruments_go_into_one_pass(self):
+        plan = demo_plan()
+        tracks = armed(plan, "Alder kit", "Bittern", "Sedge upper")
+        check_pass(plan, tracks)
+        names = [use.name for use in inputs_of(plan, [t.instrument for t in tracks])]
+        self.assertEqual(names, ["line in 5", "line in 6", "line in 3", "line in 1", "line in 2"])
+
+    def test_two_parts_on_one_return_are_refused_with_the_reason(self):
+        plan = demo_plan()
+        with self.assertRaisesRegex(SharedReturn, "Sedge upper and Sedge lower both come home on line in 1–2"):
+            check_pass(plan, armed(plan, "Sedge upper", "Sedge lower"))
+
+    def test_what_lacks_something_is_refused(self):
+        plan = demo_plan()
+        cases = [
+            ([], "No track is armed"),
+            ([ArmedTrack("x", "Lead", None)], "Lead has no instrument"),
+            (armed(change(plan, "Bittern", send=""), "Bittern"), "no send socket"),
+            (armed(change(plan, "Bittern", returns=()), "Bittern"), "no return"),
+            (armed(change(plan, "Bittern", returns=("gone",)), "Bittern"), "is gone"),
+        ]
+        for tracks, reason in cases:
+            with self.subTest(reason), self.assertRaisesRegex(CannotSchedule, reason):
+                check_pass(plan, tracks)
+
+    def test_the_live_return_is_silent_while_its_take_exists_or_is_made(self):
+        table = {(False, False): False, (True, False): True, (False, True): True, (True, True): True}
+        for (take, recording), silent in table.items():
+            self.assertEqual(live_return_silent(take, recording), silent)
+
+
+class MeterTest(SimpleTestCase):
+    def test_peak_is_held_and_silence_is_minus_infinity(self):
+        meter = InputMeter("in")
+        meter.feed(np.zeros(10))
+        self.assertEqual(meter.level_db, -math.inf)
+        meter.feed(np.array([0.0, -0.5, 0.25]))
+        meter.feed(np.array([0.1]))
+        self.assertAlmostEqual(meter.peak_db, -6.02, places=2)
+        self.assertAlmostEqual(meter.level_db, -20.0, places=2)
+
+    def test_a_clip_is_three_samples_in_a_row_at_full_scale(self):
+        # Common practice: three or more consecutive samples at full scale.
+        full = FULL_SCALE
+        for samples, clips in (([full, full], 0), ([full] * 3, 1), ([-1.0] * 9, 1), ([full] * 3 + [0] + [full] * 4, 2)):
+            meter = InputMeter("in")
+            meter.feed(np.array(samples))
+            self.assertEqual(meter.clips, clips)
+
+    @given(st.lists(st.booleans(), max_size=60), st.integers(1, 7))
+    def test_clips_do_not_depend_on_how_the_run_is_cut(self, full, size):
+        samples = np.where(np.array(full, dtype=bool), 1.0, 0.0)
+        whole, pieces = InputMeter("in"), InputMeter("in")
+        whole.feed(samples)
+        for start in range(0, len(samples), size):
+            pieces.feed(samples[start : start + size])
+        self.assertEqual(pieces.clips, whole.clips)
+
+
+class TryOutTest(SimpleTestCase):
+    def test_the_message_is_a_note_on_the_instruments_channel(self):
+        plan = demo_plan()
+        tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), note=36, velocity=100, length_s=0.5)
+        self.assertEqual([message.data.hex(" ") for message in tryout.messages], ["99 24 64", "89 24 40"])
+
+    def test_what_moved_is_put_in_words(self):
+        plan = demo_plan()
+        kit = instrument_named(plan, "Alder kit")
+        line = {number: uid_of(plan, "Quayside 18", f"line in {number}") for number in range(1, 9)}
+        self.assertEqual(explain(plan, kit, [line[5], line[6]]), ("It came home on line in 5–6.", []))
+        self.assertIn("Only Quayside 18 line in 5 moved", explain(plan, kit, [line[5]])[0])
+        verdict, causes = explain(plan, kit, [line[1]])
+        self.assertEqual(verdict, "Nothing came home on line in 5–6.")
+        self.assertIn("Quayside 18 line in 1 moved instead", causes[0])
+        self.assertIn("another channel than 10", causes[1])
+
+    def test_what_the_sheet_knows_comes_first(self):
+        plan = demo_plan(whole=False)
+        _, causes = explain(plan, instrument_named(plan, "Bittern"), [])
+        self.assertEqual(causes[0], "On the sheet no cable brings Bittern home to line in 3.")
+
+    def test_without_a_send_socket_nothing_is_played(self):
+        plan = change(demo_plan(), "Bittern", send="")
+        with self.assertRaisesRegex(CannotSchedule, "nowhere to send"):
+            plan_tryout(plan, instrument_named(plan, "Bittern"), note=60, velocity=1, length_s=1)
+
+
+class GlueTest(SimpleTestCase):
+    def test_clicks_stand_at_their_moments_however_the_blocks_are_cut(self):
+        sound = click(48000)
+        for size in (100, 1000, 10_000):
+            blocks = (np.zeros((min(size, 10_000 - at), 1)) for at in range(0, 10_000, size))
+            mixed = np.concatenate(list(with_clicks(blocks, np.array([950.0, 9900.0]), rate=48000)))[:, 0]
+            self.assertEqual(int(np.flatnonzero(mixed)[0]), 950)
+            np.testing.assert_allclose(mixed[950 : 950 + len(sound)], sound)
+            np.testing.assert_allclose(mixed[9900:], sound[:100])
+
+    def test_a_click_before_the_first_block_is_no_error(self):
+        (block,) = with_clicks(iter([np.zeros((600, 2))]), np.array([-300.0]), rate=48000)
+        np.testing.assert_allclose(block[:, 0], np.pad(click(48000)[300:], (0, 600))[:600])
+
+
+class HandoverTest(SimpleTestCase):
+    def test_the_files_begin_whole_bars_early_when_a_take_does(self):
+        tempo = TempoMap(480, ((0, 625_000),))
+        # 96 BPM in 4/4: a bar is 2.5 s, 120,000 samples at 48 kHz (arithmetic).
+        line = file_line(tempo, [-24_682, 480_000], 48000)
+        self.assertEqual((line.bars, line.samples), (1, 120_000))
+        self.assertEqual(line.reference(-24_682), 95_318)
+        self.assertEqual(file_line(tempo, [0, 100], 48000).bars, 0)
+        self.assertEqual(file_line(tempo, [], 48000).bars, 0)
+        self.assertEqual(file_line(tempo, [-120_001], 48000).bars, 2)
+
+    def test_notes_move_with_the_files_beginning(self):
+        score = tide_tables()
+        moved = with_preroll(score, 1)
+        self.assertEqual(moved.tempo.tempos, score.tempo.tempos)
+        np.testing.assert_array_equal(moved.parts[0].notes["tick"], score.parts[0].notes["tick"] + 1920)
+        self.assertIs(with_preroll(score, 0), score)
+
+    def test_a_placed_take_starts_earlier_by_its_lateness(self):
+        self.assertEqual(Standing(-24_000, -682).start, -24_682)
+        self.assertEqual(Standing(-24_000, None).start, -24_000)
