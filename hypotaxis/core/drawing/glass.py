@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.drawing.paths import number
 from hypotaxis.core.drawing.strips import (
     SINGLE_SAMPLES_FROM,
     NoteBar,
@@ -16,6 +17,7 @@ from hypotaxis.core.drawing.strips import (
     note_bars,
     outline,
     single_samples,
+    to_axis,
 )
 
 WIDTH, NOTES_H, SOUND_H = 160, 32, 44
@@ -53,14 +55,14 @@ class GlassView:
 
 @dataclass(frozen=True)
 class GlassDrawing:
-    """One track's glass. dots: single samples as (x, y), empty while they are too narrow."""
+    """One track's glass. placed: a body filled from the zero line; arrived: an outline; dots: single samples as
+    (x, y), empty while they are too narrow."""
 
     bars: list[NoteBar]
     zero_x: float
     placed: str
     placed_dots: list
     arrived: str
-    filled: bool
 
 
 def ticks(view: GlassView) -> list[tuple[float, str]]:
@@ -89,21 +91,22 @@ def draw_glass(
     """
     starts, ends, pitches = notes
     bars = note_bars(starts, ends, pitches, view.span, NOTES_H) if len(starts) else []
-    placed_path, dots, filled = _wave(view, placed, gain)
-    arrived_path, _, _ = _wave(view, arrived, gain)
-    return GlassDrawing(bars, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path, filled)
+    placed_path, dots = _wave(view, placed, gain, body=True)
+    arrived_path, _ = _wave(view, arrived, gain, body=False)
+    return GlassDrawing(bars, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path)
 
 
-def _wave(view: GlassView, samples: np.ndarray | None, gain: float) -> tuple[str, list, bool]:
+def _wave(view: GlassView, samples: np.ndarray | None, gain: float, *, body: bool) -> tuple[str, list]:
     if samples is None or len(samples) == 0:
-        return "", [], False
+        return "", []
     first = view.window()[0]
     pitch = view.span.pixels_per_sample
     if pitch >= 0.5:
         path, dots = single_samples(samples, first, view.span, SOUND_H, gain)
-        shown = [(round(x, 2), round(y, 2)) for x, y in dots] if pitch >= SINGLE_SAMPLES_FROM else []
-        return path, shown, False
+        if body:
+            path += f"L{number(dots[-1][0])} {SOUND_H // 2}L{number(dots[0][0])} {SOUND_H // 2}z"
+        return path, [(round(x, 2), round(y, 2)) for x, y in dots] if pitch >= SINGLE_SAMPLES_FROM else []
     columns = max(2, min(len(samples), round(len(samples) * pitch)))
     low, high = extremes(samples, columns)
-    column = len(samples) * pitch / columns
-    return outline(low, high, view.span.x(first), column, SOUND_H, gain), [], True
+    draw = to_axis if body else outline
+    return draw(low, high, view.span.x(first), len(samples) * pitch / columns, SOUND_H, gain), []

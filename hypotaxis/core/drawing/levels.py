@@ -16,6 +16,11 @@ class LevelBar:
     hold: float
     clipped: bool
 
+    @property
+    def ticks(self) -> tuple[float, ...]:
+        """Pixels of the marks of the scale, one every 12 dB."""
+        return tuple(level_x(db) for db in TICKS_DB)
+
 
 def level_x(level_db: float) -> float:
     """Pixel of a level, held inside the scale.

@@ -12,7 +12,7 @@ from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.rules import WRONG, Finding
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
-from hypotaxis.core.rig.trips import Trip, heard_from, trip_of
+from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of
 from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
 
 WIDTH = 1024
@@ -391,4 +391,4 @@ def still_free(rig: Rig) -> dict[str, list[str]]:
             free["Boxes"].append(f"{box.name} {socket.name}")
         else:
             free["Sends" if socket.direction == "out" else "Returns"].append(socket.name)
-    return free
+    return {title: runs(names) for title, names in free.items()}

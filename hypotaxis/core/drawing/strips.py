@@ -73,6 +73,11 @@ def outline(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: 
     return polyline(points) + "z"
 
 
+def to_axis(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: float, gain: float) -> str:
+    """A waveform filled from its zero line, so that a wave wider than a column still shows as a body."""
+    return outline(np.minimum(low, 0.0), np.maximum(high, 0.0), x0, pitch, height, gain)
+
+
 def single_samples(samples: np.ndarray, first: float, span: Span, height: float, gain: float) -> tuple[str, list]:
     """(path through the samples, their dots as (x, y)); first: session position of samples[0]."""
     middle = height / 2

@@ -4,6 +4,7 @@ A trip is followed from the send socket along cables and hardware thrus to the b
 to the host's inputs. It never raises: where it stops, it says so.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument
@@ -134,10 +135,21 @@ def returns_text(rig: Rig, returns: tuple[str, ...]) -> str:
     for uid in returns:
         found = rig.find(uid)
         names.append(found[1].name if found else "an input that is gone")
-    if not names:
-        return "no return"
-    if len(names) == 2:
-        (stem, _, left), (other, _, right) = (name.rpartition(" ") for name in names)
-        if stem and stem == other:
-            return f"{stem} {left}–{right}"
-    return " and ".join(names)
+    return " and ".join(runs(names)) or "no return"
+
+
+def runs(names: Iterable[str]) -> list[str]:
+    """Names in their order, those that count on from each other drawn together.
+
+    >>> runs(["line in 1", "line in 2", "line in 4", "MIDI in"])
+    ['line in 1–2', 'line in 4', 'MIDI in']
+    """
+    found: list[list[str]] = []
+    for name in names:
+        stem, _, count = name.rpartition(" ")
+        last_stem, _, last = found[-1][-1].rpartition(" ") if found else ("", "", "")
+        if stem and stem == last_stem and count.isdecimal() and last.isdecimal() and int(count) == int(last) + 1:
+            found[-1].append(name)
+        else:
+            found.append([name])
+    return [run[0] if len(run) == 1 else f"{run[0]}–{run[-1].rpartition(' ')[2]}" for run in found]

@@ -7,7 +7,7 @@ the host's outputs and inputs. Uids are strings (UUID4) and never change.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 DIRECTIONS = ("in", "out", "both")
@@ -74,14 +74,20 @@ class Cable:
 
 @dataclass(frozen=True, kw_only=True)
 class Rig:
-    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings."""
+    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings.
+
+    Cables have no order of their own; they are kept by uid, so that equal rigs are equal.
+    """
 
     uid: str
     name: str
     sample_rate: int = 48000
     buffer: int = 256
     boxes: tuple[Box, ...] = ()
-    cables: tuple[Cable, ...] = field(default=())
+    cables: tuple[Cable, ...] = ()
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "cables", tuple(sorted(self.cables, key=lambda cable: cable.uid)))
 
     @cached_property
     def _sockets(self) -> dict[str, tuple[Box, Socket]]:

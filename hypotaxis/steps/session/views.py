@@ -13,11 +13,12 @@ from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Take
+from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
 from hypotaxis.steps.session.services import placing, recording
 from hypotaxis.steps.session.services.importing import import_score
 from hypotaxis.steps.session.services.listening import glued
-from hypotaxis.steps.session.services.picture import Picture, meter_rows
+from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_rows
 
 
 def home(request, **sheet):
@@ -234,12 +235,14 @@ def _glass_context(picture: Picture) -> dict:
 def _running_context(run: Pass) -> dict:
     job = run.job
     at = run.setup["first_sample"] + job.progress * run.setup["frames"]
-    tempo = placing.tempo_of(run.session)
+    tempo = tempo_of(run.session)
+    whole = float(tempo.samples_at(tempo.bar_tick(last_bar(run.session, tempo) + 1), run.setup["rate"]))
     tick = tempo.tick_at_us(max(0.0, at * 1e6 / run.setup["rate"]))
     return {
         "run": run,
         "job": job,
         "done": round(job.progress * 100, 1),
+        "at_percent": round(min(100.0, max(0.0, at / whole * 100)), 3),
         "where": tempo.position(tick),
         "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
         "length": clock_text(run.seconds),

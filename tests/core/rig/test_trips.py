@@ -54,6 +54,7 @@ class TripTest(SimpleTestCase):
         line = [uid_of(plan, "Quayside 18", f"line in {number}") for number in range(1, 9)]
         self.assertEqual(returns_text(plan.rig, (line[0], line[1])), "line in 1–2")
         self.assertEqual(returns_text(plan.rig, (line[6],)), "line in 7")
+        self.assertEqual(returns_text(plan.rig, (line[4], line[6])), "line in 5 and line in 7")
         self.assertEqual(returns_text(plan.rig, ("gone", line[0])), "an input that is gone and line in 1")
 
     def test_a_trip_names_its_sockets_and_cables(self):

@@ -82,7 +82,7 @@ class Picture:
         self.rows = list(session.tracks.all())
         self.takes = list(session.takes.select_related("run", "track"))
         self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
-        self.last_bar = max(1, self.tempo.position(max(0, session.end_tick - 1)).bar)
+        self.last_bar = last_bar(session, self.tempo)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
         self.onsets = np.unique(np.concatenate([notes_of(t)["tick"] for t in self.rows] or [np.zeros(0, int)]))
@@ -186,6 +186,11 @@ class Picture:
     def take_views(self) -> list[TakeView]:
         """All takes, the newest first."""
         return [take_view(take) for take in self.takes]
+
+
+def last_bar(session: Session, tempo: TempoMap) -> int:
+    """The bar in which the session's notes end."""
+    return max(1, tempo.position(max(0, session.end_tick - 1)).bar)
 
 
 def _gain(take: Take) -> float:

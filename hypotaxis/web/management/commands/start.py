@@ -15,8 +15,12 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import connections
 
+from hypotaxis.web.management.commands.worker import take_lock
+
 HOST = "127.0.0.1"
 MOST_RESTARTS = 5
+PATIENCE = 20
+"""How often, every 0.2 s, a lock that is taken is asked for again."""
 
 
 class Command(BaseCommand):
@@ -29,6 +33,7 @@ class Command(BaseCommand):
 
     def handle(self, *args, port: int, demo: bool, fresh: bool, **options) -> None:
         _check_port(port)
+        _check_alone()
         if fresh:
             self._move_aside()
         call_command("migrate", verbosity=0, interactive=False)
@@ -106,6 +111,19 @@ def _check_port(port: int) -> None:
             raise CommandError(
                 f"Port {port} cannot be used ({error.strerror}). Choose another: PORT={port + 1} make demo"
             ) from error
+
+
+def _check_alone() -> None:
+    """A start whose parent was killed takes a moment to let go, so a taken lock is asked for again."""
+    for _ in range(PATIENCE):
+        if lock := take_lock():
+            lock.close()
+            return
+        time.sleep(0.2)
+    raise CommandError(
+        "Hypotaxis is already running on this data folder. Use the window in which it runs, or end it there with "
+        "Ctrl-C. HYPOTAXIS_DATA names another folder."
+    )
 
 
 def _serve(port: int) -> None:

@@ -6,6 +6,7 @@ import os
 import signal
 import threading
 import time
+from typing import TextIO
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
@@ -17,6 +18,23 @@ from hypotaxis.records.studio import own_studio
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
 
 
+def take_lock() -> TextIO | None:
+    """The data folder's one lock, held until the returned file is closed or the process ends; None when it is taken.
+
+    The file names the process that took it last.
+    """
+    lock = open(settings.DATA / "worker.lock", "a+")  # noqa: SIM115 - its owner closes it
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        lock.close()
+        return None
+    lock.truncate(0)
+    lock.write(str(os.getpid()))
+    lock.flush()
+    return lock
+
+
 class Command(BaseCommand):
     help = "Runs the background work. `make demo` starts it; a second one is refused."
 
@@ -24,11 +42,9 @@ class Command(BaseCommand):
         parser.add_argument("--parent", type=int, help="end when this process is gone")
 
     def handle(self, *args, parent: int | None, **options) -> None:
-        lock = open(settings.DATA / "worker.lock", "w")  # noqa: SIM115 - held as long as the process lives
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError as error:
-            raise CommandError("A worker is already running on this data folder. One is enough.") from error
+        lock = take_lock()
+        if lock is None:
+            raise CommandError("A worker is already running on this data folder. One is enough.")
         autodiscover_modules("tasks")
         own_studio()
         mark_interrupted()

@@ -9,12 +9,16 @@ function typing(target) {
   return target.closest && target.closest("input, select, textarea, dialog[open]");
 }
 
-// Fetches a fragment rendered by the server and puts it in place; says so when the server does not answer.
+// Fetches what the server rendered: its named parts replace their likes on the page; without parts it fills `element`.
 async function fetchInto(element, url) {
   try {
     const answer = await fetch(url, { headers: { "X-Fragment": "1" } });
     if (!answer.ok) return null;
-    element.innerHTML = await answer.text();
+    const fresh = document.createElement("template");
+    fresh.innerHTML = await answer.text();
+    const parts = fresh.content.querySelectorAll("[data-part]");
+    for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
+    if (!parts.length) element.replaceChildren(fresh.content);
     return answer.headers;
   } catch {
     return null;
@@ -90,9 +94,11 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // Background work: fetches its state several times a second until it is finished.
+  // Background work: fetches its state several times a second until it is finished. What is pressed stays outside the
+  // parts that are replaced, so that no click falls between two of them.
   Alpine.data("poller", () => ({
     silent: 0,
+    finished: false,
     init() { this.next(); },
     next() { setTimeout(() => this.look(), 250); },
     async look() {
@@ -102,6 +108,7 @@ document.addEventListener("alpine:init", () => {
         this.silent += 1;
         if (this.silent === 8) this.$root.insertAdjacentHTML("afterbegin", '<p class="wrong-text">Hypotaxis does not answer. Is it still running?</p>');
       } else if (headers.get("X-Finished") === "1") {
+        this.finished = true;
         const next = this.$root.dataset.then;
         if (next) location.assign(next);
         return;

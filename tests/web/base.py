@@ -1,0 +1,69 @@
+"""The demo as rows, for tests of forms, services and views. Tasks run at once, in the stand-in's fast mode."""
+
+import html
+import io
+
+from django.core.management import call_command
+from django.test import TestCase
+from django.urls import reverse
+
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.records.models import Rig, Session, Track
+from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.rig.services import connect
+from hypotaxis.steps.session.services.recording import start_pass
+from tests.rooms import instrument_named, uid_of
+
+
+class DemoTest(TestCase):
+    """The Saltmarsh Room and Tide Tables; Bittern's way home is still unplugged."""
+
+    @classmethod
+    def setUpTestData(cls):
+        call_command("loaddemo", stdout=io.StringIO())
+
+    @property
+    def rig(self) -> Rig:
+        return Rig.objects.get()
+
+    @property
+    def plan(self) -> Plan:
+        return load_plan(self.rig)
+
+    @property
+    def session(self) -> Session:
+        return Session.objects.get()
+
+    def instrument(self, name: str) -> Instrument:
+        return instrument_named(self.plan, name)
+
+    def track(self, name: str) -> Track:
+        return self.session.tracks.get(name=name)
+
+    def socket(self, box: str, label: str) -> str:
+        return uid_of(self.plan, box, label)
+
+    def plug_bittern(self) -> None:
+        connect(self.rig, self.plan, self.socket("Bittern", "out"), self.socket("Quayside 18", "line in 3"))
+
+    def arm(self, *names: str) -> None:
+        self.session.tracks.update(armed=False)
+        self.session.tracks.filter(name__in=names).update(armed=True)
+
+    def record(self, *names: str, bars: tuple[int, int] = (1, 2), place: bool = True):
+        """A fast pass of these tracks; its row."""
+        self.arm(*names)
+        run = start_pass(self.session, self.plan, first_bar=bars[0], last_bar=bars[1], fast=True, place_takes=place)
+        run.refresh_from_db()
+        run.job.refresh_from_db()
+        return run
+
+    def page(self, name: str, *args, **query) -> str:
+        """The page's text, which must be there."""
+        answer = self.client.get(reverse(name, args=args), query)
+        self.assertEqual(answer.status_code, 200)
+        return html.unescape(answer.content.decode())
+
+    def told(self, answer) -> str:
+        """What a followed answer tells in its messages."""
+        return " ".join(str(message) for message in answer.context["messages"])

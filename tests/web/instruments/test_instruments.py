@@ -1,0 +1,125 @@
+"""Defining an instrument and trying it."""
+
+import io
+
+import numpy as np
+import soundfile
+from django.urls import reverse
+
+from hypotaxis.records import journal
+from hypotaxis.records.models import FrontPanel, Job
+from hypotaxis.steps.instruments.services import defining
+from tests.rooms import box_named
+from tests.web.base import DemoTest
+
+
+class DefiningTest(DemoTest):
+    def form(self, **changes) -> dict:
+        bittern = self.instrument("Bittern")
+        fields = {
+            "name": "Bittern",
+            "box": bittern.box,
+            "send": bittern.send,
+            "channel": 3,
+            "left": self.socket("Quayside 18", "line in 3"),
+            "right": "",
+            "home_trim_db": 0,
+        }
+        return fields | changes
+
+    def edit(self, **changes):
+        uid = self.instrument("Bittern").uid
+        return self.client.post(reverse("instruments:edit", args=[uid]), self.form(**changes), follow=True)
+
+    def test_a_new_instrument_is_filled_in_from_the_sheet(self):
+        self.plug_bittern()
+        for name in ("Bittern", "Sedge upper", "Sedge lower"):
+            defining.remove(self.rig, self.instrument(name))
+        proposal = defining.propose(self.plan, box_named(self.plan, "Bittern").uid)
+        self.assertEqual(proposal.returns, (self.socket("Quayside 18", "line in 3"),))
+        self.assertEqual((proposal.send, proposal.channel), (self.socket("Quayside 18", "MIDI out"), 1))
+        stereo = defining.propose(self.plan, box_named(self.plan, "Sedge").uid)
+        self.assertEqual(stereo.returns, tuple(self.socket("Quayside 18", f"line in {n}") for n in (1, 2)))
+
+    def test_doubly_used_and_missing_things_are_said_at_the_spot(self):
+        answer = self.edit(channel=1, left="")
+        self.assertContains(answer, "Channel 1 of Quayside 18 MIDI out is used twice")
+        self.assertContains(answer, "Sedge upper and Bittern listen there")
+        self.assertContains(answer, "Bittern has no return")
+        answer = self.edit(send="")
+        self.assertContains(answer, "Bittern has no way out")
+        answer = self.edit(left=self.socket("Quayside 18", "line in 1"))
+        self.assertContains(answer, "Quayside 18 line in 1 brings Sedge, not Bittern")
+
+    def test_bad_input_is_refused_with_its_reason_and_kept_in_the_form(self):
+        line = self.socket("Quayside 18", "line in 3")
+        refused = {
+            "less than or equal to 16": {"channel": 17},
+            "greater than or equal to 1": {"channel": 0},
+            "Left and right are the same input": {"right": line},
+            "A right side needs a left one": {"left": "", "right": line},
+            "less than or equal to 24": {"home_trim_db": 40},
+            "Choose the box that makes the sound": {"box": ""},
+        }
+        for reason, change in refused.items():
+            with self.subTest(reason):
+                answer = self.edit(name="A name just typed", **change)
+                self.assertContains(answer, reason)
+                self.assertContains(answer, 'value="A name just typed"')
+        self.assertEqual(self.instrument("Bittern").channel, 3)
+
+    def test_changing_and_removing_can_be_undone(self):
+        before = self.plan
+        self.edit(channel=5, home_trim_db=-3)
+        self.assertEqual(self.instrument("Bittern").home_trim_db, -3)
+        self.client.post(reverse("instruments:remove", args=[self.instrument("Bittern").uid]))
+        self.assertEqual(len(self.plan.instruments), 3)
+        journal.undo(self.rig)
+        journal.undo(self.rig)
+        self.assertEqual(self.plan, before)
+
+
+class TryOutTest(DemoTest):
+    def try_out(self, name: str, **changes):
+        form = {"note": 60, "velocity": 100, "length_s": 0.3, "fast": "on"} | changes
+        answer = self.client.post(reverse("instruments:try", args=[self.instrument(name).uid]), form, follow=True)
+        self.assertEqual(answer.status_code, 200)
+        return answer, Job.objects.filter(kind="try-out").last()
+
+    def test_message_activity_level_and_sound_are_there(self):
+        answer, job = self.try_out("Sedge upper")
+        self.assertEqual(job.state, Job.DONE)
+        self.assertContains(answer, "90 3C 64")
+        self.assertContains(answer, "It came home on line in 1–2.")
+        moved = {row["name"]: row["moved"] for row in job.result["inputs"]}
+        self.assertTrue(moved["line in 1"] and moved["line in 2"])
+        self.assertFalse(moved["line in 3"])
+        sound = self.client.get(reverse("instruments:sound", args=[job.uid]))
+        samples, rate = soundfile.read(io.BytesIO(b"".join(sound.streaming_content)))
+        self.assertEqual((rate, samples.shape[1]), (48000, 2))
+        self.assertGreater(np.abs(samples).max(), 0.02)
+
+    def test_where_it_stops_is_said_with_the_likely_cause(self):
+        answer, _ = self.try_out("Bittern")
+        self.assertContains(answer, "Nothing came home on line in 3.")
+        self.assertContains(answer, "On the sheet no cable brings Bittern home")
+        self.plug_bittern()
+        self.assertContains(self.try_out("Bittern")[0], "It came home on line in 3.")
+
+    def test_a_front_panel_set_otherwise_is_found_by_ear_not_by_the_plan(self):
+        sedge = box_named(self.plan, "Sedge")
+        panel = reverse("front-panel", args=[sedge.uid])
+        self.client.post(panel, {"channel_1": 7, "channel_2": 2, "level_db": 0})
+        self.assertEqual(FrontPanel.objects.get(box_uid=sedge.uid).settings["channels"], [7, 2])
+        self.assertContains(self.try_out("Sedge upper")[0], "receives on another channel than 1")
+        self.assertNotIn("another channel", self.page("rig:home"))
+        answer = self.client.post(panel, {"channel_1": 17, "channel_2": 2, "level_db": 0})
+        self.assertContains(answer, "less than or equal to 16")
+
+    def test_bad_input_plays_nothing(self):
+        jobs = Job.objects.count()
+        uid = self.instrument("Sedge upper").uid
+        answer = self.client.post(reverse("instruments:try", args=[uid]), {"note": 128, "velocity": 0, "length_s": 9})
+        self.assertContains(answer, "less than or equal to 127")
+        self.assertContains(answer, "greater than or equal to 1")
+        self.assertEqual(Job.objects.count(), jobs)

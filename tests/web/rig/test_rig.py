@@ -1,0 +1,143 @@
+"""Every change to the rig is one step that can be taken back; what does not fit is said and changes nothing."""
+
+from django.urls import reverse
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase as HypothesisTest
+
+from hypotaxis.core.errors import DoesNotFit, NothingToUndo, SocketTaken
+from hypotaxis.core.rig.shapes import ADDABLE
+from hypotaxis.demo.compose import saltmarsh_room
+from hypotaxis.records import journal
+from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.models import Cable, Change
+from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.rig import services
+from tests.rooms import box_named
+from tests.web.base import DemoTest
+
+
+class JournalTest(DemoTest):
+    def test_each_change_is_taken_back_and_repeated_exactly(self):
+        before = self.plan
+        changes = [
+            lambda: services.add_box(self.rig, self.plan, shape="effect", name="Eelgrass", colour="#6FA8A2"),
+            lambda: self.plug_bittern(),
+            lambda: services.move_box(self.rig, self.plan, box_named(self.plan, "Alder"), up=True),
+            lambda: services.edit_box(
+                self.rig, box_named(self.plan, "Sedge"), name="Sedge 2", note="", colour="", port_names={}
+            ),
+            lambda: services.unplug(self.rig, self.plan, self.plan.rig.cable_at(self.socket("Alder", "L"))),
+            lambda: services.remove_box(self.rig, box_named(self.plan, "Alder")),
+        ]
+        states = [before]
+        for change in changes:
+            change()
+            states.append(self.plan)
+        for state in reversed(states[:-1]):
+            journal.undo(self.rig)
+            self.assertEqual(self.plan, state)
+        with self.assertRaisesRegex(NothingToUndo, "nothing to undo"):
+            journal.undo(self.rig)
+        for state in states[1:]:
+            journal.redo(self.rig)
+            self.assertEqual(self.plan, state)
+
+    def test_a_new_change_drops_what_was_taken_back(self):
+        self.plug_bittern()
+        journal.undo(self.rig)
+        services.add_box(self.rig, self.plan, shape="effect", name="Eelgrass")
+        with self.assertRaises(NothingToUndo):
+            journal.redo(self.rig)
+
+    def test_a_change_that_changes_nothing_is_no_step(self):
+        sedge = box_named(self.plan, "Sedge")
+        services.edit_box(self.rig, sedge, name=sedge.name, note=sedge.note, colour=sedge.colour, port_names={})
+        self.assertFalse(Change.objects.exists())
+
+    def test_the_plan_of_the_rows_is_the_plan_of_the_file(self):
+        self.assertEqual(self.plan, saltmarsh_room())
+
+
+class AnyChangesTest(HypothesisTest):
+    @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @given(st.lists(st.tuples(st.sampled_from(ADDABLE), st.integers(0, 60), st.integers(0, 60)), max_size=5))
+    def test_undo_of_everything_is_the_beginning(self, wishes):
+        rig = import_rig(saltmarsh_room())
+        beginning = load_plan(rig)
+        for shape, one, other in wishes:
+            services.add_box(rig, load_plan(rig), shape=shape, name=f"Box {one}")
+            plan = load_plan(rig)
+            sockets = [socket.uid for _, socket in plan.rig.each_socket()]
+            try:
+                services.connect(rig, plan, sockets[one % len(sockets)], sockets[-1 - other % len(sockets)])
+            except DoesNotFit:
+                services.remove_box(rig, plan.rig.boxes[other % len(plan.rig.boxes)])
+        while journal.last_done(rig):
+            journal.undo(rig)
+        self.assertEqual(load_plan(rig), beginning)
+
+
+class PagesTest(DemoTest):
+    def test_the_sheet_names_what_is_wrong_and_leads_to_it(self):
+        page = self.page("rig:home")
+        self.assertIn("Bittern has no way home", page)
+        self.assertIn(f"?at={self.socket('Quayside 18', 'line in 3')}", page)
+
+    def test_a_selected_trip_is_a_sentence(self):
+        self.plug_bittern()
+        page = self.page("rig:home", trip=self.instrument("Bittern").uid)
+        self.assertIn("go straight on by", page)
+        self.assertIn("Bittern out</b> and comes home on", page)
+
+    def test_adding_a_box_needs_a_name_and_keeps_what_was_typed(self):
+        answer = self.client.post(reverse("rig:add"), {"shape": "effect", "name": "", "note": "a spring"})
+        self.assertContains(answer, "This field is required.")
+        self.assertContains(answer, 'value="a spring"')
+        self.client.post(reverse("rig:add"), {"shape": "effect", "name": "Eelgrass", "colour": ""})
+        self.assertEqual(box_named(self.plan, "Eelgrass").socket("in").kind, "audio")
+
+    def test_a_port_gets_the_owners_name_everywhere(self):
+        quayside = box_named(self.plan, "Quayside 18")
+        port = quayside.socket("MIDI out")
+        form = {"name": quayside.name, "note": "", "colour": "", f"port_{port.uid}": "To the left rack"}
+        self.client.post(reverse("rig:box", args=[quayside.uid]), form)
+        self.assertIn("To the left rack", self.page("instruments:home"))
+
+    def test_what_does_not_fit_is_said_at_the_form_and_nothing_changes(self):
+        taken, free = self.socket("Sedge", "L"), self.socket("Quayside 18", "line in 8")
+        with self.assertRaisesRegex(SocketTaken, "Sedge L already has a cable, to Quayside 18 line in 1"):
+            services.connect(self.rig, self.plan, taken, free)
+        answer = self.client.post(
+            reverse("rig:connect"), {"source": self.socket("Bittern", "out"), "target": self.socket("Alder", "thru")}
+        )
+        self.assertContains(answer, "A cable joins two sockets of one kind")
+        answer = self.client.post(reverse("rig:connect"), {"source": taken, "target": free})
+        self.assertContains(answer, "This socket is gone or already has its cable")
+        self.assertEqual(Cable.objects.count(), len(saltmarsh_room().rig.cables))
+
+    def test_a_removed_box_leaves_its_instruments_as_loose_ends(self):
+        answer = self.client.post(reverse("rig:remove", args=[box_named(self.plan, "Sedge").uid]), follow=True)
+        self.assertIn("Undo brings them back", self.told(answer))
+        self.assertIn("a box that is gone", self.page("instruments:home"))
+        self.client.post(reverse("rig:undo"))
+        self.assertNotIn("a box that is gone", self.page("instruments:home"))
+
+    def test_the_computer_cannot_be_opened_or_removed(self):
+        host = next(box for box in self.plan.rig.boxes if box.shape == "host")
+        self.assertEqual(self.client.get(reverse("rig:box", args=[host.uid])).status_code, 404)
+        self.assertEqual(self.client.post(reverse("rig:remove", args=[host.uid])).status_code, 404)
+
+
+class EmptyDeskTest(HypothesisTest):
+    def test_an_empty_desk_says_how_to_begin_on_every_step(self):
+        hints = {
+            "rig:home": "Begin with the interface",
+            "instruments:home": "No instrument yet",
+            "sync:home": "send clock",
+            "timing:home": "Nothing to measure yet",
+            "session:home": "No session yet",
+            "handover:home": "Nothing to hand over yet",
+        }
+        for name, hint in hints.items():
+            self.assertContains(self.client.get(reverse(name)), hint)

@@ -1,0 +1,208 @@
+"""Passes: what they keep, refuse and survive; lateness, placement and listening."""
+
+import io
+from unittest import mock
+
+import numpy as np
+import soundfile
+from django.urls import reverse
+
+from hypotaxis.core.errors import CannotSchedule, NoAnswer, SharedReturn
+from hypotaxis.core.studio import Block
+from hypotaxis.records import audio, jobs
+from hypotaxis.records.models import Job, Pass, Take
+from hypotaxis.standin.desk import Desk
+from hypotaxis.steps.session.services import placing, recording
+from tests.web.base import DemoTest
+
+
+class PassTest(DemoTest):
+    def test_several_instruments_are_recorded_measured_and_placed_in_one_pass(self):
+        self.plug_bittern()
+        run = self.record("Alder kit", "Bittern", "Sedge upper")
+        self.assertEqual((run.job.state, run.job.progress), (Job.DONE, 1.0))
+        takes = {take.track.name: take for take in run.takes.all()}
+        self.assertEqual({name: take.channels for name, take in takes.items()}, {
+            "Alder kit": 2, "Bittern": 1, "Sedge upper": 2,
+        })  # fmt: skip
+        for name, take in takes.items():
+            with self.subTest(name):
+                self.assertTrue(take.complete)
+                self.assertEqual(take.placement, -round(take.lateness["lateness_ms"] * 48))
+                # Buffer, converters, wire and box together on the stand-in.
+                self.assertTrue(8 < take.lateness["lateness_ms"] < 25)
+                self.assertEqual(self.instrument(name).lateness_ms, round(take.lateness["lateness_ms"], 3))
+        self.assertEqual(takes["Alder kit"].frames, run.setup["frames"])
+
+    def test_the_recorded_sound_is_what_the_studio_delivered_to_the_bit(self):
+        run = self.record("Alder kit", place=False)
+        take = run.takes.get()
+        studio = Desk(self.plan.rig, recording_panels(), seed=1)
+        schedule = recording._schedule(run, 48000)
+        blocks = studio.run(schedule.messages, run.setup["inputs"], frames=schedule.frames, fast=True)
+        delivered = np.concatenate([block.samples for block in blocks])
+        kept = audio.read_frames(take.file, 0, take.frames)
+        # The jitter of a run is its own, so only its noise-free silence before the first note is the same.
+        self.assertEqual(kept.shape, delivered.shape)
+        self.assertLess(np.abs(kept[:4800] - delivered[:4800]).max(), 1e-3)
+        self.assertIsNone(take.placement)
+
+    def test_parts_that_share_a_return_are_refused_in_one_pass(self):
+        self.arm("Sedge upper", "Sedge lower")
+        with self.assertRaisesRegex(SharedReturn, "both come home on line in 1–2.*a pass each"):
+            recording.start_pass(self.session, self.plan, first_bar=1, last_bar=2, fast=True, place_takes=True)
+        answer = self.client.post(reverse("session:start"), {"first_bar": 1, "last_bar": 2, "fast": "on"}, follow=True)
+        self.assertIn("Record them in a pass each", self.told(answer))
+        self.assertContains(answer, "Same return as Sedge upper")
+        self.assertFalse(Pass.objects.exists())
+
+    def test_bars_that_make_no_sense_are_refused(self):
+        self.arm("Alder kit")
+        for bars in ({"first_bar": 5, "last_bar": 4}, {"first_bar": 0, "last_bar": 2}, {"first_bar": "x"}):
+            answer = self.client.post(reverse("session:start"), bars, follow=True)
+            self.assertRegex(self.told(answer), "cannot be recorded|whole numbers from 1")
+        self.arm()
+        with self.assertRaisesRegex(CannotSchedule, "No track is armed"):
+            recording.start_pass(self.session, self.plan, first_bar=1, last_bar=2, fast=True, place_takes=True)
+        self.assertFalse(Pass.objects.exists())
+
+    def test_only_one_pass_at_a_time(self):
+        self.record("Alder kit")
+        Job.objects.update(state=Job.RUNNING)
+        with self.assertRaisesRegex(CannotSchedule, "Pass 1 is still running"):
+            self.record("Alder kit")
+
+    def test_a_silent_return_gives_a_take_with_its_reason_and_no_placement(self):
+        run = self.record("Bittern")
+        take = run.takes.get()
+        self.assertIsNone(take.placement)
+        self.assertRegex(take.lateness["error"], "silent|steady sound or noise")
+        with self.assertRaisesRegex(NoAnswer, f"Take {take.number} cannot be placed"):
+            placing.place(take)
+        self.assertIn(take.lateness["error"], self.page("session:home"))
+
+
+def recording_panels():
+    from hypotaxis.web.studio_startup import front_panels
+
+    return front_panels()
+
+
+class CutShortTest(DemoTest):
+    def stop_after(self, blocks: int, act):
+        """A studio whose run does `act` after so many blocks."""
+        original = Desk._blocks
+
+        def cut(desk, sources, frames, fast):
+            for number, block in enumerate(original(desk, sources, frames, fast)):
+                if number == blocks:
+                    act()
+                yield block
+
+        return mock.patch.object(Desk, "_blocks", cut)
+
+    def test_cancel_keeps_what_was_recorded_so_far(self):
+        ask = lambda: jobs.ask_to_cancel(str(Job.objects.last().uid))  # noqa: E731
+        with self.stop_after(150, ask), mock.patch.object(jobs.Reporter, "due", lambda self: True):
+            run = self.record("Alder kit")
+        self.assertEqual(run.job.state, Job.CANCELLED)
+        take = run.takes.get()
+        self.assertFalse(take.complete)
+        self.assertTrue(148 * 1024 <= take.frames <= 153 * 1024)
+        self.assertIsNotNone(take.placement)
+        self.assertFalse(list(audio.folder("partial").glob("*")))
+
+    def test_a_studio_that_fails_is_said_and_what_came_is_kept(self):
+        def fail():
+            raise OSError("the cable was pulled")
+
+        with self.stop_after(150, fail), self.assertLogs("hypotaxis.records.jobs", "ERROR"):
+            run = self.record("Alder kit")
+        self.assertEqual(run.job.state, Job.FAILED)
+        self.assertIn("Nothing recorded before is lost", run.job.message)
+        self.assertEqual(run.takes.get().frames, 150 * 1024)
+        page = self.page("session:home")
+        self.assertIn("Record it again", page)
+        self.client.post(reverse("session:repeat", args=[run.uid]))
+        self.assertTrue(Take.objects.filter(run__number=2, complete=True).exists())
+
+    def test_what_a_dead_worker_left_becomes_a_take_at_its_next_start(self):
+        run = self.record("Alder kit", place=True)
+        sound = audio.read_frames(run.takes.get().file, 0, 60_000)
+        run.takes.all().delete()
+        audio.partial_path(str(run.uid)).write_bytes(sound.astype("<f4").tobytes()[:-5])
+        Job.objects.update(state=Job.RUNNING)
+        self.assertEqual([job.state for job in jobs.mark_interrupted()], [Job.RUNNING])
+        recording.rescue_partial_takes()
+        self.assertEqual(run.takes.get().frames, 59_999)
+        recording.rescue_partial_takes()
+        self.assertEqual(run.takes.count(), 1)
+        self.assertIn("was interrupted", self.page("session:home"))
+
+    def test_what_cannot_be_rescued_is_put_aside_and_the_worker_starts(self):
+        run = self.record("Alder kit")
+        run.takes.all().delete()
+        partial = audio.partial_path(str(run.uid))
+        partial.write_bytes(b"\0" * 800_000)
+        with (
+            mock.patch.object(audio, "keep_take", side_effect=OSError("disk full")),
+            self.assertLogs("hypotaxis.steps.session", "ERROR"),
+        ):
+            recording.rescue_partial_takes()
+        self.assertTrue(partial.with_suffix(".broken").exists())
+        partial.with_suffix(".broken").unlink()
+
+    def test_clips_are_counted_and_said(self):
+        loud = lambda desk, *rest: (  # noqa: E731
+            Block(start, np.full((1024, 2), 1.0 - 2.0**-23, dtype=np.float32)) for start in range(0, 102_400, 1024)
+        )
+        with mock.patch.object(Desk, "_blocks", loud):
+            take = self.record("Alder kit").takes.get()
+        self.assertEqual((take.clipped, take.peak_db > -0.01), (2, True))
+        self.assertIn("Clipped 2 times", self.page("session:home"))
+
+
+class PlacedTest(DemoTest):
+    def test_a_take_can_stand_as_it_arrived_and_be_placed_again(self):
+        take = self.record("Alder kit").takes.get()
+        placed = take.placement
+        self.client.post(reverse("session:place", args=[take.uid]), {"to": "arrived"})
+        take.refresh_from_db()
+        self.assertIsNone(take.placement)
+        answer = self.client.post(reverse("session:place", args=[take.uid]), {"to": "placed"}, follow=True)
+        self.assertIn(f"placed by −{-placed} samples", self.told(answer))
+
+    def test_placed_the_sound_stands_at_the_note_and_as_it_arrived_behind_it(self):
+        take = self.record("Alder kit").takes.get()
+        heard = {}
+        for how in ("placed", "arrived"):
+            answer = self.client.get(reverse("session:listen", args=[take.uid, how]))
+            heard[how], _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))
+        alone = audio.read_frames(take.file, 0, take.frames)
+        first_note = -take.first_sample
+        # The click is what listening adds to the take; in the take's own frames it stands later by the lateness.
+        edges = {how: int(np.argmax(np.abs(heard[how][:, 0] - alone[:, 0]) > 0.3)) for how in heard}
+        self.assertEqual(edges["arrived"], first_note)
+        self.assertEqual(edges["placed"], first_note - take.placement)
+
+    def test_the_page_shows_strips_glass_numbers_and_the_silent_return(self):
+        self.record("Alder kit")
+        page = self.page("session:home", tick=0, span=0.8)
+        for part in ("hits used", "drift, ppm", "silent", "take 1 sounds instead", "Let it stand as it arrived"):
+            self.assertIn(part, page)
+        self.assertGreater(page.count('class="sample"'), 20)
+        glass = self.page("session:glass", tick=480, span=2, offset=1)
+        self.assertIn("bar 1, beat 2, sixteenth 1", glass)
+        self.assertIn("bar 1, beat 1", self.page("session:glass", tick="nonsense", span=-3, offset="1e400"))
+
+    def test_track_settings_are_kept_and_bad_ones_said(self):
+        track = self.track("Bittern")
+        form = {f"{t.uid}-instrument_uid": t.instrument_uid for t in self.session.tracks.all()}
+        form |= {f"{track.uid}-program": "2", f"{track.uid}-armed": "on"}
+        self.client.post(reverse("session:tracks"), form)
+        track.refresh_from_db()
+        self.assertEqual((track.program, track.armed), (2, True))
+        answer = self.client.post(reverse("session:tracks"), form | {f"{track.uid}-program": "128"}, follow=True)
+        self.assertIn("Bittern: Ensure this value is less than or equal to 127", self.told(answer))
+        track.refresh_from_db()
+        self.assertEqual(track.program, 2)

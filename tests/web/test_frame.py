@@ -1,0 +1,90 @@
+"""What holds on every page: policy, hosts, errors without a traceback, the work line's facts."""
+
+from unittest import mock
+
+from django.test import Client, SimpleTestCase, override_settings
+from django.urls import reverse
+
+from hypotaxis.core.errors import StudioTrouble
+from hypotaxis.records.models import Job
+from hypotaxis.records.studio import studio_for
+from tests.rooms import demo_plan
+from tests.web.base import DemoTest
+
+STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")
+
+
+class SafetyTest(DemoTest):
+    def test_every_step_has_a_strict_policy_and_no_inline_script_or_style(self):
+        for step in STEPS:
+            answer = self.client.get(reverse(f"{step}:home"))
+            policy = answer["Content-Security-Policy"]
+            self.assertIn("default-src 'none'", policy)
+            self.assertNotIn("unsafe", policy)
+            self.assertNotRegex(
+                answer.content.decode(), r"<script(?![^>]*src=)|\sstyle=|\son[a-z]+=\"|https?://(?!www.w3)"
+            )
+
+    def test_other_hosts_are_refused(self):
+        self.assertEqual(self.client.get("/rig/", headers={"host": "evil.example"}).status_code, 400)
+        self.assertEqual(self.client.get("/rig/", headers={"host": "127.0.0.1:8000"}).status_code, 200)
+
+    def test_a_post_from_elsewhere_is_refused_and_says_what_to_do(self):
+        strict = Client(enforce_csrf_checks=True)
+        answer = strict.post(reverse("rig:undo"))
+        self.assertContains(answer, "reload it, and send it again", status_code=403)
+
+    def test_what_breaks_says_so_without_a_traceback(self):
+        client = Client(raise_request_exception=False)
+        with (
+            mock.patch("hypotaxis.steps.rig.views.draw_sheet", side_effect=RuntimeError("secret detail")),
+            self.assertLogs("django.request", "ERROR"),
+        ):
+            answer = client.get(reverse("rig:home"))
+        self.assertContains(answer, "Nothing that was saved is lost", status_code=500)
+        self.assertNotContains(answer, "secret detail", status_code=500)
+        with mock.patch("hypotaxis.steps.rig.views.draw_sheet", side_effect=StudioTrouble("The port is taken.")):
+            self.assertContains(client.get(reverse("rig:home")), "The port is taken.", status_code=409)
+        self.assertContains(client.get("/nowhere/"), "There is nothing under this address", status_code=404)
+
+    def test_undo_leads_nowhere_outside(self):
+        answer = self.client.post(reverse("rig:undo"), {"next": "https://elsewhere.example/"})
+        self.assertEqual(answer["Location"], reverse("rig:home"))
+
+
+class WorkLineTest(DemoTest):
+    def facts(self) -> dict:
+        frame = self.client.get(reverse("rig:home")).context["frame"]
+        return {step.name: (step.fact, step.wrong) for step in frame["steps"]}
+
+    def test_each_step_has_its_live_fact(self):
+        before = self.facts()
+        self.assertEqual(before["Rig"], ("3 boxes, 1 loose end", 1))
+        self.assertEqual(before["Instruments"][0], "4, 1 not ready")
+        self.assertEqual(before["Session"][0], "Tide Tables, no takes")
+        self.plug_bittern()
+        self.record("Bittern")
+        after = self.facts()
+        self.assertEqual(after["Rig"], ("3 boxes", 0))
+        self.assertEqual(after["Timing"][0], "1 of 4 measured")
+        self.assertEqual(after["Session"][0], "Tide Tables, 1 take")
+        self.assertEqual(after["Handover"][0], "1 placed take")
+        Job.objects.update(state=Job.RUNNING)
+        self.assertEqual(self.facts()["Session"][0], "pass 1 is recording")
+
+    def test_timing_shows_the_measured_needle_on_a_common_scale(self):
+        self.record("Alder kit")
+        page = self.page("timing:home")
+        self.assertEqual(page.count('class="needle"'), 1)
+        self.assertIn("take 1 of Tide Tables", page)
+
+
+class StudioTest(SimpleTestCase):
+    def test_only_the_worker_talks_to_the_studio(self):
+        with (
+            override_settings(HUEY={"immediate": False}),
+            mock.patch("hypotaxis.records.studio._owner", False),
+            self.assertRaisesRegex(StudioTrouble, "Only the worker"),
+            studio_for(demo_plan()),
+        ):
+            pass
