@@ -9,7 +9,7 @@ os.environ["HYPOTAXIS_DATA"] = tempfile.mkdtemp(prefix="hypotaxis-test-")
 atexit.register(shutil.rmtree, os.environ["HYPOTAXIS_DATA"], ignore_errors=True)
 os.environ.setdefault("HYPOTAXIS_IMMEDIATE", "1")
 
-from hypotaxis.web.settings import *  # noqa: F403
+from hypotaxis.web.settings import *  # noqa: E402, F403
 
 STORAGES["staticfiles"] = {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}  # noqa: F405
 STATIC_ROOT.mkdir()  # noqa: F405

@@ -5,6 +5,11 @@ function cookie(name, value) {
   document.cookie = `${name}=${value}; path=/; max-age=31536000; SameSite=Strict`;
 }
 
+// Links in SVG have no click() of their own.
+function press(element) {
+  element.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+}
+
 function typing(target) {
   return target.closest && target.closest("input, select, textarea, dialog[open]");
 }
@@ -52,7 +57,7 @@ document.addEventListener("alpine:init", () => {
       const aimed = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
       if (aimed && !aimed.disabled) {
         event.preventDefault();
-        aimed.click();
+        press(aimed);
       }
     },
   }));
@@ -157,7 +162,7 @@ document.addEventListener("alpine:init", () => {
     keys(event) {
       if (event.key === " " && event.target.closest("a")) {
         event.preventDefault();
-        event.target.closest("a").dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+        press(event.target.closest("a"));
       }
     },
   }));

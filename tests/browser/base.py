@@ -1,0 +1,101 @@
+"""The real interface in headless Chromium, with the demo and a worker beside it.
+
+The worker is a thread that takes tasks from the queue as the real one does, so that progress and stopping are seen.
+"""
+
+import io
+import os
+import shutil
+import threading
+from pathlib import Path
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import call_command
+from django.urls import reverse
+from huey.contrib.djhuey import HUEY
+from playwright.sync_api import Page, expect, sync_playwright
+
+from hypotaxis.records.models import Rig, Session
+from hypotaxis.records.plan import load_plan
+from hypotaxis.records.studio import own_studio
+from hypotaxis.steps.rig.services import connect
+from tests.rooms import uid_of
+
+# Playwright keeps an event loop in this thread; the ORM is used between its calls only.
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+AXE = Path(__file__).with_name("axe.min.js")
+DESK = {"width": 1280, "height": 800}
+
+
+class BrowserTest(StaticLiveServerTestCase):
+    """A page at the demo; whatever the console complains about fails the test."""
+
+    demo = True
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls._playwright = sync_playwright().start()
+        cls.browser = cls._playwright.chromium.launch(executable_path=CHROMIUM)
+        cls.addClassCleanup(cls._playwright.stop)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        if self.demo:
+            call_command("loaddemo", stdout=io.StringIO())
+        self.start_worker()
+        self.complaints: list[str] = []
+        context = self.browser.new_context(viewport=DESK)
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.page.set_default_timeout(15_000)
+        self.page.on("console", lambda m: self.complaints.append(m.text) if m.type in ("error", "warning") else None)
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+
+    def tearDown(self):
+        self.assertEqual(self.complaints, [])
+
+    def start_worker(self) -> None:
+        own_studio()
+        ending = threading.Event()
+
+        def work() -> None:
+            while not ending.is_set():
+                task = HUEY.dequeue()
+                if task is None:
+                    ending.wait(0.05)
+                else:
+                    HUEY.execute(task)
+
+        HUEY.immediate = False
+        thread = threading.Thread(target=work)
+        thread.start()
+
+        def end() -> None:
+            ending.set()
+            thread.join()
+            HUEY.flush()
+            HUEY.immediate = True
+
+        self.addCleanup(end)
+
+    def go(self, name: str, query: str = "") -> None:
+        """Open a page by the name of its address."""
+        self.page.goto(f"{self.live_server_url}{reverse(name)}{query}")
+
+    def see(self, text: str) -> None:
+        """Wait until the text is visible on the page."""
+        expect(self.page.get_by_text(text).locator("visible=true").first).to_be_visible()
+
+    def button(self, name: str) -> None:
+        """Press the button of that name."""
+        self.page.get_by_role("button", name=name).click()
+
+    def plug_bittern(self) -> None:
+        rig = Rig.objects.get()
+        plan = load_plan(rig)
+        connect(rig, plan, uid_of(plan, "Bittern", "out"), uid_of(plan, "Quayside 18", "line in 3"))
+
+    def arm(self, *names: str) -> None:
+        Session.objects.get().tracks.filter(name__in=names).update(armed=True)

@@ -1,0 +1,46 @@
+"""Every page: shortcuts, day and night, and what an accessibility checker says."""
+
+from playwright.sync_api import expect
+
+from tests.browser.base import AXE, BrowserTest
+
+STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")
+
+
+class FrameTest(BrowserTest):
+    def test_shortcuts_lead_through_the_steps_and_are_listed(self):
+        self.go("rig:home")
+        self.page.keyboard.press("?")
+        self.see("add a box")
+        self.page.keyboard.press("Escape")
+        for number, step in enumerate(STEPS, start=1):
+            self.page.keyboard.press(str(number))
+            self.page.wait_for_url(f"**/{step}/")
+
+    def test_night_is_kept_from_page_to_page_and_follows_the_system(self):
+        self.go("rig:home")
+        paper = "getComputedStyle(document.querySelector('.title-row')).backgroundColor"
+        self.assertEqual(self.page.evaluate(paper), "rgb(237, 239, 233)")
+        self.page.emulate_media(color_scheme="dark")
+        self.assertEqual(self.page.evaluate(paper), "rgb(18, 22, 27)")
+        self.page.emulate_media(color_scheme="light")
+        self.button("Night")
+        self.page.keyboard.press("2")
+        self.page.wait_for_url("**/instruments/")
+        self.assertEqual(self.page.evaluate(paper), "rgb(18, 22, 27)")
+
+    def test_the_accessibility_checker_finds_nothing(self):
+        # axe-core 4, its rules for WCAG 2 A and AA, in day and night.
+        for theme in ("Day", "Night"):
+            self.go("rig:home")
+            self.button(theme)
+            for step in (*STEPS, "rig:add", "session:import", "instruments:new"):
+                with self.subTest(theme=theme, step=step):
+                    self.go(step if ":" in step else f"{step}:home")
+                    expect(self.page.locator("main")).to_be_visible()
+                    self.page.evaluate(AXE.read_text())
+                    found = self.page.evaluate(
+                        "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa']})).violations"
+                        ".map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).join(' | '))"
+                    )
+                    self.assertEqual(found, [])

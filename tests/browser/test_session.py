@@ -1,0 +1,121 @@
+"""Steps 3, 5, 6 and 7: notes in, a pass recorded, takes placed and looked at, everything handed over."""
+
+import io
+import re
+
+import soundfile
+from playwright.sync_api import expect
+
+from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.demo.compose import tide_tables
+from hypotaxis.records.models import Pass, Take
+from tests.browser.base import BrowserTest
+from tests.core.formats.test_smf import END, smf
+
+
+class SessionTest(BrowserTest):
+    def record(self, *names: str, bars: tuple[int, int] = (1, 2), fast: bool = True):
+        self.arm(*names)
+        self.go("session:home")
+        self.page.get_by_label("from bar").fill(str(bars[0]))
+        self.page.get_by_label("to bar").fill(str(bars[1]))
+        if fast:
+            self.page.get_by_label("stand-in only: faster than real time").check()
+        self.button("Record")
+
+    def test_a_midi_file_is_imported_and_a_bad_one_explained(self):
+        self.go("session:import")
+        chooser = self.page.get_by_label("Standard MIDI File")
+        chooser.set_input_files({"name": "old.mid", "mimeType": "audio/midi", "buffer": smf(END, kind=2)})
+        self.button("Import")
+        self.see("old.mid was not imported. This is a type 2 file")
+        chooser = self.page.get_by_label("Standard MIDI File")
+        chooser.set_input_files({"name": "ebb.mid", "mimeType": "audio/midi", "buffer": write_smf(tide_tables())})
+        self.page.get_by_label("Name of the session").fill("Low water")
+        self.button("Import")
+        self.see("Low water is imported: 4 tracks.")
+        expect(self.page.locator("#session-choice option:checked")).to_have_text("Low water")
+        program = self.page.get_by_label("prog").nth(1)
+        program.fill("2")
+        program.press("Tab")
+        self.page.reload()
+        expect(self.page.get_by_label("prog").nth(1)).to_have_value("2")
+
+    def test_a_pass_shows_progress_peaks_and_time_and_can_be_stopped(self):
+        self.record("Alder kit", bars=(1, 8), fast=False)
+        self.see("Pass 1 is recording")
+        expect(self.page.locator(".transport-state .mono").first).to_have_text(re.compile(r"0:1\d\.\d"))
+        expect(self.page.locator(".meter[aria-label^='line in 5 peak −']")).to_be_visible()
+        expect(self.page.locator(".playhead line")).to_have_attribute("x1", re.compile(r"^[1-9]"))
+        self.page.keyboard.press("s")
+        self.see("stopped early")
+        take = Take.objects.get()
+        self.assertFalse(take.complete)
+        self.assertGreater(take.frames, 24_000)
+        self.assertEqual(take.run.job.state, "cancelled")
+
+    def test_parts_that_share_a_return_are_refused_in_one_pass(self):
+        self.record("Sedge upper", "Sedge lower")
+        self.see("Sedge upper and Sedge lower both come home on line in 1–2")
+        self.assertFalse(Pass.objects.exists())
+
+    def test_notes_and_sound_are_looked_at_down_to_single_samples(self):
+        self.record("Alder kit")
+        self.see("hits used")
+        self.page.keyboard.press("]")
+        self.see("bar 1, beat 1, sixteenth 3")
+        self.page.keyboard.press("[")
+        for _ in range(4):
+            before = self.page.locator(".glass-scale").text_content()
+            self.page.get_by_title("Closer, to single samples").click()
+            expect(self.page.locator(".glass-scale")).not_to_have_text(before)
+        expect(self.page.locator(".glass .sample").first).to_be_visible()
+        placed = Take.objects.get().placement
+        self.button("Let it stand as it arrived")
+        self.see("stands where it arrived")
+        self.button("Place the take")
+        self.see(f"placed by −{-placed} samples")
+        for how in ("placed", "as it arrived"):
+            expect(self.page.get_by_label(f"Take 1 {how}, with the notes’ click")).to_be_visible()
+
+    def test_the_placed_take_and_the_notes_are_downloaded(self):
+        self.record("Alder kit")
+        self.see("hits used")
+        self.page.keyboard.press("6")
+        self.see("The files begin 1 bar before bar 1")
+        with self.page.expect_download() as wave:
+            self.page.get_by_role("link", name="With its time reference").click()
+        self.assertEqual(wave.value.suggested_filename, "tide-tables-alder-kit-take-1.wav")
+        with open(wave.value.path(), "rb") as stream:
+            self.assertEqual(soundfile.info(io.BytesIO(stream.read())).subtype, "PCM_24")
+        with self.page.expect_download() as notes:
+            self.page.get_by_role("link", name="Notes with program changes").click()
+        with open(notes.value.path(), "rb") as stream:
+            self.assertEqual(stream.read(4), b"MThd")
+
+
+class WholeWayTest(BrowserTest):
+    def test_from_a_cable_to_a_take_that_stands_where_its_notes_stand(self):
+        page = self.page
+        page.goto(self.live_server_url)
+        page.get_by_role("link", name="Draw this cable").click()
+        page.get_by_label("Bittern out, free; draw the cable here").click()
+        page.get_by_role("link", name="Open instrument").click()
+        page.get_by_label("Stand-in only").check()
+        self.button("Play the note")
+        self.see("It came home on line in 3.")
+        page.keyboard.press("5")
+        page.get_by_role("checkbox", name="Arm").nth(1).click()
+        page.get_by_label("to bar").fill("4")
+        page.get_by_label("stand-in only: faster than real time").check()
+        self.button("Record 1 armed track")
+        self.see("take 1 sounds instead")
+        take = Take.objects.get()
+        expect(page.locator(".take-line .back").first).to_have_text(f"−{-take.placement}")
+        page.keyboard.press("4")
+        self.see("take 1 of Tide Tables")
+        page.keyboard.press("6")
+        with page.expect_download() as bundle:
+            page.get_by_role("link", name="Everything in one archive").click()
+        self.assertEqual(bundle.value.suggested_filename, "tide-tables.zip")
+        self.assertLess(take.placement, -300)
