@@ -5,7 +5,6 @@ The worker is a thread that takes tasks from the queue as the real one does, so 
 
 import io
 import os
-import shutil
 import threading
 from pathlib import Path
 
@@ -19,13 +18,12 @@ from hypotaxis.records.models import Rig, Session
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import own_studio
 from hypotaxis.steps.rig.services import connect
+from tests.browser.chromium import CHROMIUM, DESK
 from tests.rooms import uid_of
 
 # Playwright keeps an event loop in this thread; the ORM is used between its calls only.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 AXE = Path(__file__).with_name("axe.min.js")
-DESK = {"width": 1280, "height": 800}
 
 
 class BrowserTest(StaticLiveServerTestCase):

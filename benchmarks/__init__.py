@@ -1,0 +1,1 @@
+"""Speed against reference libraries, as ratios measured in one run: `make bench`."""

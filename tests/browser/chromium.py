@@ -1,0 +1,6 @@
+"""Debian's Chromium, and the size of the desk it is looked at on."""
+
+import shutil
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+DESK = {"width": 1280, "height": 800}

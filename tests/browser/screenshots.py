@@ -1,0 +1,125 @@
+"""`make screenshots`: takes the pictures of docs/screenshots anew from the demo data.
+
+Starts the application in a data folder of its own and walks the job as a person does.
+"""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.browser.chromium import CHROMIUM, DESK
+
+ROOT = Path(__file__).parents[2]
+FOLDER = ROOT / "docs" / "screenshots"
+
+
+@contextmanager
+def application(*options: str) -> Iterator[str]:
+    """The address of a freshly started application."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    address = f"http://127.0.0.1:{port}"
+    with tempfile.TemporaryDirectory() as data:
+        command = [sys.executable, "manage.py", "start", "--port", str(port), *options]
+        environment = os.environ | {"HYPOTAXIS_DATA": data}
+        process = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL)
+        try:
+            _wait_for(address)
+            yield address
+        finally:
+            process.send_signal(signal.SIGINT)
+            process.wait(timeout=30)
+
+
+def _wait_for(address: str) -> None:
+    for _ in range(200):
+        try:
+            urllib.request.urlopen(f"{address}/rig/").close()
+            return
+        except OSError:
+            time.sleep(0.1)
+    raise SystemExit("The application did not start.")
+
+
+def keep(page: Page, name: str) -> None:
+    """Save what is seen now."""
+    page.wait_for_timeout(400)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def at_night(page: Page, name: str) -> None:
+    """Save the same page at night."""
+    page.get_by_role("button", name="Night").click()
+    keep(page, name)
+    page.get_by_role("button", name="Day").click()
+
+
+def the_rig(page: Page, address: str) -> None:
+    page.goto(f"{address}/rig/")
+    keep(page, "rig")
+    page.get_by_role("link", name="Draw this cable").click()
+    keep(page, "rig-drawing-a-cable")
+    page.get_by_label("Bittern out, free; draw the cable here").click()
+    page.get_by_text("Bittern’s trip").wait_for()
+    keep(page, "rig-trip")
+    at_night(page, "rig-night")
+
+
+def the_instruments(page: Page, address: str) -> None:
+    page.goto(f"{address}/instruments/")
+    page.get_by_role("link", name="Sedge upper", exact=True).click()
+    page.get_by_role("button", name="Play the note").click()
+    page.get_by_text("It came home").wait_for()
+    page.evaluate("scrollTo(0, 0)")
+    keep(page, "instruments")
+
+
+def the_session(page: Page, address: str) -> None:
+    page.goto(f"{address}/session/")
+    for track in range(3):
+        page.locator(".arm").nth(track).click()
+        page.wait_for_load_state("networkidle")
+    page.get_by_label("to bar").fill("4")
+    page.get_by_role("button", name="Record").click()
+    page.wait_for_timeout(5500)
+    keep(page, "session-recording")
+    page.get_by_text("hits used").first.wait_for(timeout=60_000)
+    page.goto(f"{address}/session/?tick=480")
+    keep(page, "session")
+    at_night(page, "session-night")
+    page.goto(f"{address}/session/?tick=0&span=2")
+    keep(page, "session-single-samples")
+
+
+def main() -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM)
+        with application("--demo") as address:
+            page = browser.new_page(viewport=DESK)
+            the_rig(page, address)
+            the_instruments(page, address)
+            the_session(page, address)
+            for step in ("sync", "timing", "handover"):
+                page.goto(f"{address}/{step}/")
+                keep(page, step)
+        with application() as address:
+            page = browser.new_page(viewport=DESK)
+            page.goto(f"{address}/rig/")
+            keep(page, "rig-empty")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
