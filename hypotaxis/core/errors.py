@@ -28,6 +28,14 @@ class UnsupportedScore(UnreadableFile):
     """A MIDI file that can be read but not used, with the reason."""
 
 
+class UnsupportedRecording(UnreadableFile):
+    """An audio file that can be read but not measured, with the reason."""
+
+
+class SeveralCandidates(HypotaxisError):
+    """A score of which several parts, or none clearly, may be what was recorded; the message lists them."""
+
+
 class CannotSchedule(HypotaxisError):
     """A pass that cannot be planned as asked."""
 

@@ -200,7 +200,7 @@ def _split_by_channel(track: mido.MidiTrack, number: int, length: int) -> list[S
         title = name or f"Track {number}"
         if len(notes) > 1:
             title = f"{title}, channel {channel + 1}"
-        parts.append(ScorePart(title[:80], channel + 1, array, kept, program))
+        parts.append(ScorePart(title[:80], channel + 1, array, kept, program, number))
     return parts
 
 

@@ -21,13 +21,15 @@ DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
 
 @dataclass(frozen=True, eq=False)
 class ScorePart:
-    """One channel's notes. channel: 1–16. program: number on the wire (0–127) before the first note, or None."""
+    """One channel's notes. channel: 1–16. program: number on the wire (0–127) before the first note, or None. track:
+    the track of its file, counted from 1 in file order with the conductor track; 0 where there is no file."""
 
     name: str
     channel: int
     notes: np.ndarray
     controls: np.ndarray
     program: int | None = None
+    track: int = 0
 
 
 @dataclass(frozen=True, eq=False)

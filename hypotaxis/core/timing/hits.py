@@ -1,142 +1,215 @@
-"""Exactly when does a hit begin?
+"""Exactly when does each hit begin?
 
 A hit's onset is the first point where the rectified signal, its local mean removed and counted from the level in
 the 5 ms before the rise, passes 10 % of the hit's own peak, interpolated between samples. The peak is the highest
 point within 150 ms or before the next moment. Nothing that shifts or smears time is applied to the signal.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
-from scipy.signal import lfilter, lfiltic
+from scipy.ndimage import maximum_filter1d
 
 from hypotaxis.core.timing.novelty import Novelty
+from hypotaxis.core.timing.recording import Recording, windows
+from hypotaxis.core.timing.ringing import hit_alone
 
 BEFORE_MS = 5.0
 PEAK_MS = 150.0
 THRESHOLD = 0.10
 RINGING = 0.12
 """Level before a hit, as a share of its height, from which what rings is taken off first."""
-LEARN_MS, QUIET_MS, OWN_PEAK_MS, ORDER = 30.0, 2.0, 60.0, 32
-"""What the ringing is learnt from, the stretch just before the hit, and how far the continuation is trusted."""
-SURPRISE = 6.0
-"""How far a sample must depart from its prediction, against the largest departure before, to begin something new."""
+NOISE = 0.3
+"""Roughness from which the level before a hit is noise, which cannot be predicted."""
 MIN_RISE = 0.35
 """Smallest rise of the coarse curve (natural log, 3 dB) that is taken for the beginning of a hit."""
+LOOK_MS, CALM_MS = 60.0, 12.0
+"""How far before a slow rise its beginning is looked for, and the stretch that must be calm there: longer than half a
+period of the lowest usual bass note, so that what swings through zero is not taken for silence."""
+CALMER, HARDLY = 0.6, 0.02
+"""How much calmer it must be there, and the level before a hit from which it is worth looking."""
+BATCH_SAMPLES = 2_000_000
+"""Samples looked at together: rows of one hit each."""
+FEW = 64
+WIDE = 0.3
+"""Share of its peak over which a hit's width is taken."""
 
 
-@dataclass(frozen=True)
-class Hit:
-    """onset: position in samples (float); peak: height above the level before; base: that level."""
+@dataclass(frozen=True, eq=False)
+class Hits:
+    """One row a moment. found: whether something begins there; positions and widths in samples: onset, peak_at, width
+    (from the first to the last sample over 30 % of the peak), rise (10 to 90 %); heights: peak and base (the level
+    before); rough: energy of the differences of neighbouring samples before the hit, against their own (white noise
+    has 2, what rings far less). Rows that were not found hold NaN."""
 
-    onset: float
-    peak: float
-    base: float
+    onset: np.ndarray
+    peak: np.ndarray
+    peak_at: np.ndarray
+    base: np.ndarray
+    rough: np.ndarray
+    width: np.ndarray
+    rise: np.ndarray
 
+    @property
+    def found(self) -> np.ndarray:
+        return ~np.isnan(self.onset)
 
-def find_hit(signal: np.ndarray, curve: Novelty, rate: int, *, around: float, reach: float, until: float) -> Hit | None:
-    """The hit that begins within `reach` samples of `around`, its peak before `until`; None when nothing rises."""
-    first, last = max(0, int(around - reach)), int(around + reach) + 1
-    plain = _plain_hit(signal, curve, rate, first, last, until)
-    if plain is not None and plain.base <= RINGING * plain.peak:
-        return plain
-    return _hit_in_ringing(signal, rate, first, last, until) or plain
-
-
-def _plain_hit(signal: np.ndarray, curve: Novelty, rate: int, first: int, last: int, until: float) -> Hit | None:
-    """The hit where the coarse curve rises between two samples, read straight from the signal."""
-    hop = curve.hop
-    low = first // hop
-    rises = curve.rises[low : last // hop + 1]
-    # The first hop that rises nearly as much as the steepest one: a slow attack rises over several.
-    steepest = float(rises.max(initial=0.0))
-    if steepest < MIN_RISE:
-        return None
-    start = (low + int(np.argmax(rises >= max(MIN_RISE, 0.6 * steepest)))) * hop
-    before = round(BEFORE_MS * rate / 1000)
-    begin = max(0, start - before - hop)
-    end = int(min(len(signal), max(until, start + 2 * hop), start + PEAK_MS * rate / 1000))
-    piece = signal[begin:end].astype(np.float64)
-    rest = max(1, start - begin - hop)
-    return _crossing(np.abs(piece - piece[:rest].mean()), rest, begin)
+    @classmethod
+    def none(cls, count: int) -> "Hits":
+        """So many rows without a hit."""
+        return cls(**{field.name: np.full(count, np.nan) for field in fields(cls)})
 
 
-def _hit_in_ringing(signal: np.ndarray, rate: int, first: int, last: int, until: float) -> Hit | None:
-    """The hit that begins between two samples while something rings on; None when nothing new begins there.
+def find_hits(
+    recording: Recording,
+    curve: Novelty,
+    *,
+    around: np.ndarray,
+    reach: np.ndarray,
+    until: np.ndarray,
+    few_through_ringing: bool = False,
+) -> Hits:
+    """The hit that begins within `reach` samples of each `around`, its peak before `until`.
 
-    What rings is a sum of decaying partials, which linear prediction continues (least squares over the stretch
-    before, small singular values left out; common practice in spectral estimation). The hit begins where the signal
-    first departs from what was predicted, and is read from the signal less the continued ringing.
+    around ascending. Where something rings on, it is taken off first; few_through_ringing: in an even selection of
+    those rows only, the others stay as plain reading gives them.
     """
-    weights = _predictor(signal, first, rate)
-    if weights is None:
-        return None
-    rows = np.lib.stride_tricks.sliding_window_view(signal[first - ORDER : last].astype(np.float64), ORDER + 1)
-    surprise = np.abs(rows[:, -1] - rows[:, :-1] @ weights)
-    learnt = signal[first - 4 * ORDER : first].astype(np.float64)
-    known = np.lib.stride_tricks.sliding_window_view(learnt, ORDER + 1)
-    usual = float(np.abs(known[:, -1] - known[:, :-1] @ weights).max())
-    top = float(surprise.max(initial=0.0))
-    if top < SURPRISE * usual:
-        return None
-    begins = first + int(np.argmax(surprise > max(SURPRISE * usual, 0.05 * top)))
-    quiet = round(QUIET_MS * rate / 1000)
-    weights = _predictor(signal, begins - quiet, rate)
-    if weights is None:
-        return None
-    end = int(min(len(signal), max(until, begins + quiet), begins + OWN_PEAK_MS * rate / 1000))
-    alone = _less_ringing(signal, begins - quiet, end, weights)
-    # The prediction is checked on the stretch just before the hit; half a millisecond is left out of it.
-    rest = max(1, quiet - rate // 2000)
-    return None if alone is None else _crossing(np.abs(alone), rest, begins - quiet)
+    hits = Hits.none(len(around))
+    rate = recording.rate
+    lead = round((BEFORE_MS + LOOK_MS) * rate / 1000) + 2 * curve.hop
+    length = lead + int(2 * reach.max(initial=0.0)) + round(PEAK_MS * rate / 1000) + 2 * curve.hop
+    step = max(1, BATCH_SAMPLES // length)
+    gaps = np.diff(around, prepend=-np.inf)
+    for start in range(0, len(around), step):
+        part = slice(start, start + step)
+        _plain(recording, curve, hits, part, around[part], reach[part], until[part], gaps[part] / 2, lead, length)
+    rows = np.flatnonzero(~((hits.base <= RINGING * hits.peak) | (hits.rough > NOISE)))
+    if few_through_ringing and len(rows) > FEW:
+        left_out = np.setdiff1d(rows, rows[np.linspace(0, len(rows) - 1, FEW).astype(int)])
+        hits.onset[left_out] = np.nan
+        rows = np.setdiff1d(rows, left_out)
+    _through_ringing(recording, curve, hits, rows, around, reach, until)
+    return hits
 
 
-def _predictor(signal: np.ndarray, until: int, rate: int) -> np.ndarray | None:
-    """Weights that predict a sample from the ORDER samples before it, learnt from what ends at `until`."""
-    learnt = signal[max(0, until - round(LEARN_MS * rate / 1000)) : max(0, until)].astype(np.float64)
-    if len(learnt) < 8 * ORDER:
-        return None
-    rows = np.lib.stride_tricks.sliding_window_view(learnt, ORDER + 1)
-    return np.linalg.lstsq(rows[:, :-1], rows[:, -1], rcond=1e-7)[0]
-
-
-def _less_ringing(signal: np.ndarray, start: int, end: int, weights: np.ndarray) -> np.ndarray | None:
-    """The signal from start to end less what went before `start`, continued; None when it cannot be continued."""
-    coefficients = np.concatenate([[1.0], -weights[::-1]])
-    before = signal[start - ORDER : start].astype(np.float64)
-    state = lfiltic([1.0], coefficients, before[::-1])
-    continued, _ = lfilter([1.0], coefficients, np.zeros(end - start), zi=state)
-    if not np.isfinite(continued).all() or np.abs(continued).max(initial=0.0) > 4 * np.abs(before).max():
-        return None
-    return signal[start:end].astype(np.float64) - continued
-
-
-def _crossing(height: np.ndarray, rest: int, begin: int) -> Hit | None:
-    """First passing of the threshold after `rest` samples of the level before; height[0] stands at `begin`."""
-    base = float(height[:rest].max())
-    peak = float(height[rest:].max(initial=0.0))
-    if peak <= base * 1.05:
-        return None
+def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room, lead: int, length: int) -> None:
+    """Rows in which the coarse curve rises between two samples, read straight from the signal."""
+    hop, rate = curve.hop, recording.rate
+    first = np.maximum(0, np.floor(around - reach)).astype(np.int64)
+    last = (np.floor(around + reach) + 1).astype(np.int64)
+    low = first // hop
+    span = int((last // hop - low).max(initial=0)) + 1
+    hops = low[:, None] + np.arange(span)
+    inside = (hops <= (last // hop)[:, None]) & (hops < len(curve.rises))
+    rises = np.where(inside, curve.rises[np.minimum(hops, max(len(curve.rises) - 1, 0))], 0.0)
+    steepest = rises.max(axis=1, initial=0.0)
+    # The first hop that rises nearly as much as the steepest one: a slow attack rises over several.
+    chosen = np.argmax(rises >= np.maximum(MIN_RISE, 0.6 * steepest)[:, None], axis=1)
+    start = (low + chosen) * hop
+    origin = low * hop - lead
+    rows = windows(recording, curve.side, origin, length)
+    begin = start - origin - hop
+    before = round(BEFORE_MS * rate / 1000)
+    earlier = np.take_along_axis(rows, begin[:, None] - before + np.arange(before), axis=1).astype(np.float64)
+    mean = earlier.mean(axis=1, keepdims=True)
+    base = np.abs(earlier - mean).max(axis=1)
+    end = np.minimum(np.maximum(until, start + 2 * hop), start + PEAK_MS * rate / 1000) - origin
+    end = np.minimum(end, recording.frames - origin)
+    columns = np.arange(length)
+    signed = rows - mean.astype(np.float32)
+    heights = np.abs(signed)
+    inside = (columns >= begin[:, None]) & (columns < end[:, None])
+    peak = np.where(inside, heights, 0.0).max(axis=1).astype(np.float64)
+    slow = np.flatnonzero((base > HARDLY * peak) & (steepest >= MIN_RISE))
+    begin[slow], base[slow] = _calm_before(heights[slow], begin[slow], base[slow], room[slow], rate)
+    heights[(columns < begin[:, None]) | (columns >= end[:, None])] = 0.0
+    peak_column = heights.argmax(axis=1)
+    peak = heights[np.arange(len(rows)), peak_column].astype(np.float64)
+    fine = (steepest >= MIN_RISE) & (peak > base * 1.05)
     threshold = base + THRESHOLD * (peak - base)
-    over = int(np.argmax(height[rest:] > threshold)) + rest
-    below, above = height[over - 1], height[over]
-    fraction = (threshold - below) / (above - below) if above > below else 0.0
-    return Hit(begin + over - 1 + min(max(fraction, 0.0), 1.0), peak - base, base)
+    # What stands just before the first column looked at is part of the crossing.
+    onset = _first_passing(heights, threshold, np.abs(signed[np.arange(len(rows)), np.maximum(begin - 1, 0)]))
+    high = _first_passing(heights, base + 0.9 * (peak - base), np.zeros(len(rows)))
+    over = heights > (WIDE * peak)[:, None]
+    width = (length - 1 - np.argmax(over[:, ::-1], axis=1)) - np.argmax(over, axis=1)
+    for name, value in {
+        "onset": onset + origin,
+        "peak": peak - base,
+        "peak_at": peak_column + origin,
+        "base": base,
+        "rough": (np.diff(earlier, axis=1) ** 2).mean(axis=1) / np.maximum(earlier.var(axis=1), 1e-30),
+        "width": width,
+        "rise": high - onset,
+    }.items():
+        getattr(hits, name)[part] = np.where(fine, value, np.nan)
+
+
+def _calm_before(heights, begin, base, room, rate: int) -> tuple[np.ndarray, np.ndarray]:
+    """(column, level) from which each row rises: earlier than `begin` where it is much calmer there."""
+    look, calm = round(LOOK_MS * rate / 1000), round(CALM_MS * rate / 1000)
+    if len(begin) == 0:
+        return begin, base
+    stretch = np.take_along_axis(heights, begin[:, None] - look + np.arange(look), axis=1)
+    # Highest level of the stretch that ends at each column.
+    ending = maximum_filter1d(stretch, calm, axis=1, origin=(calm - 1) // 2)
+    ending[:, : calm - 1] = np.inf
+    ending[np.arange(look) < (look - room)[:, None]] = np.inf
+    at = look - 1 - np.argmin(ending[:, ::-1], axis=1)
+    level = ending[np.arange(len(at)), at].astype(np.float64)
+    calmer = level < CALMER * base
+    return np.where(calmer, begin - look + at + 1, begin), np.where(calmer, level, base)
+
+
+def _first_passing(heights: np.ndarray, threshold: np.ndarray, before: np.ndarray) -> np.ndarray:
+    """Column (float) where each row first passes its threshold; before: height left of the first column that is not 0."""
+    rows = np.arange(len(heights))
+    at = np.argmax(heights > threshold[:, None], axis=1)
+    above = heights[rows, at]
+    below = heights[rows, np.maximum(at - 1, 0)]
+    below = np.where((below == 0) & (before < threshold), before, below)
+    rise = above - below
+    share = np.where(rise > 0, (threshold - below) / np.where(rise > 0, rise, 1.0), 0.0)
+    return at - 1 + np.clip(share, 0.0, 1.0)
+
+
+def _through_ringing(recording, curve, hits: Hits, rows, around, reach, until) -> None:
+    rate = recording.rate
+    for row in rows.tolist():
+        first, last = max(0, int(around[row] - reach[row])), int(around[row] + reach[row]) + 1
+        found = hit_alone(recording, curve.side, first, last, float(until[row]))
+        if found is None:
+            continue
+        height, begin, rest = found
+        base = float(height[:rest].max())
+        peak_column = rest + int(height[rest:].argmax()) if len(height) > rest else rest
+        peak = float(height[rest:].max(initial=0.0))
+        if peak <= base * 1.05:
+            continue
+        looked_at = np.where(np.arange(len(height)) < rest, 0.0, height)[None]
+        left = np.array([height[rest - 1]])
+        onset = _first_passing(looked_at, np.array([base + THRESHOLD * (peak - base)]), left)[0]
+        high = _first_passing(looked_at, np.array([base + 0.9 * (peak - base)]), left)[0]
+        over = np.flatnonzero(looked_at[0] > WIDE * peak)
+        hits.onset[row], hits.peak_at[row] = begin + onset, begin + peak_column
+        hits.peak[row], hits.base[row] = peak - base, base
+        hits.width[row], hits.rise[row] = float(over[-1] - over[0]) if len(over) else 0.0, high - onset
 
 
 def loose_hits(curve: Novelty, claimed: np.ndarray, typical_peak: float) -> list[float]:
     """Positions (samples) of hits within 20 dB of the typical one that lie near no claimed onset."""
     rises, level = curve.rises, curve.level
-    found: list[float] = []
     ahead = 20
     strong = np.flatnonzero(rises >= np.log(4.0))
-    for at in strong:
+    claimed = np.sort(claimed)
+    found: list[float] = []
+    for at in strong.tolist():
         position = at * curve.hop
         if found and position - found[-1] < 30 * curve.hop:
             continue
         if level[at : at + ahead].max() < typical_peak * 0.1:
             continue
-        if len(claimed) and np.abs(claimed - position).min() < 15 * curve.hop:
-            continue
-        found.append(float(position))
+        near = np.searchsorted(claimed, position)
+        nearest = min((abs(claimed[n] - position) for n in (near - 1, near) if 0 <= n < len(claimed)), default=np.inf)
+        if nearest >= 15 * curve.hop:
+            found.append(float(position))
     return found

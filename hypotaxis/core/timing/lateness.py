@@ -3,15 +3,19 @@
 Lateness of a hit = onset − moment, in ms, + late. The answer carries its uncertainty, or is refused by name.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.errors import NoAnswer, NoSignal, WrongScore
-from hypotaxis.core.timing.hits import Hit, find_hit, loose_hits
+from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
+from hypotaxis.core.timing.belief import AMBIGUOUS, Evidence, believe
+from hypotaxis.core.timing.hits import Hits, find_hits, loose_hits
+from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, robust_line
 from hypotaxis.core.timing.moments import Moments
 from hypotaxis.core.timing.novelty import Lag, Novelty, best_lags, novelty, spectral_novelty
+from hypotaxis.core.timing.recording import MIX, SIDE_NAMES, Recording
 
 RANGE_MS = (-10.0, 250.0)
 FEWEST_HITS = 4
@@ -22,10 +26,10 @@ REACH_MS = 14.0
 CLEAR, TRIED = 0.7, 3
 """Share of the moments that must agree for a lag to need no rivals, and how many rivals of a kind are tried."""
 SILENCE = 10 ** (-80 / 20)
+GRID_SAMPLES, CENTRE_SAMPLES = 0.3, 0.05
+"""What the sampling grid leaves unknown of an edge, and of an impulse's centre."""
 
-
-Match = tuple[float, Hit]
-"""A moment in samples and its hit."""
+Progress = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -40,19 +44,25 @@ class MatchedHit:
 
 @dataclass(frozen=True, kw_only=True)
 class Lateness:
-    """The answer. All `_half` values are half-widths of 95 % intervals; drift in ppm, + = progressively later.
+    """The answer. All `_half` values are half-widths of 95 % intervals; drift in ppm, + = progressively later; attack
+    from 10 to 90 % of the peak. side: mono, left, right or mix. confidence: 0 to 1; alternatives_ms: other shifts that
+    match nearly as well.
 
-    used + set_aside + missed + merged + outside = number of distinct note moments.
+    matched + missed + merged + outside = number of distinct note moments; matched = used + set_aside.
     """
 
     lateness_ms: float
     lateness_half: float
     start_ms: float
+    start_half: float
     end_ms: float
+    end_half: float
     jitter_ms: float
     jitter_half: float
     drift_ppm: float
     drift_half: float
+    attack_ms: float
+    attack_half: float
     sample_rate: int
     side: str
     hits: tuple[MatchedHit, ...]
@@ -60,6 +70,15 @@ class Lateness:
     merged: int
     outside: int
     extra: int
+    clipped: bool
+    impulses: bool
+    confidence: float
+    alternatives_ms: tuple[float, ...]
+    warnings: tuple[str, ...]
+
+    @property
+    def matched(self) -> int:
+        return len(self.hits)
 
     @property
     def used(self) -> int:
@@ -67,7 +86,7 @@ class Lateness:
 
     @property
     def set_aside(self) -> int:
-        return len(self.hits) - self.used
+        return self.matched - self.used
 
     @property
     def samples(self) -> float:
@@ -80,129 +99,227 @@ class Lateness:
         return -round(self.samples)
 
 
-def measure(recording: np.ndarray, rate: int, moments: Moments) -> Lateness:
-    """Lateness of a recording, shape (frames,) or (frames, 1 or 2), whose first frame is the moments' zero.
+@dataclass(frozen=True, eq=False)
+class _Match:
+    """The moments looked for under one lag, the hits found there and their onsets (NaN where none)."""
 
-    Of a pair the clearer side is taken, never the sum. Raises NoSignal for silence or noise only, WrongScore when
-    what is heard does not follow the moments, NoAnswer for too few hits or a lateness that cannot be.
+    moments: np.ndarray
+    hits: Hits
+    onset: np.ndarray
+    impulses: bool
+    rate: int
+
+    @property
+    def found(self) -> np.ndarray:
+        return ~np.isnan(self.onset)
+
+    def line(self) -> Line:
+        """The line through what was found."""
+        moments = self.moments[self.found]
+        return robust_line(moments / self.rate, (self.onset[self.found] - moments) * 1000 / self.rate)
+
+    def agreement(self) -> float:
+        """How many hits agree, each counting less the further they scatter (half at 3 ms)."""
+        if self.found.sum() < FEWEST_HITS:
+            return 0.0
+        line = self.line()
+        if not RANGE_MS[0] <= line.median_ms <= RANGE_MS[1]:
+            return 0.0
+        return float(line.used.sum()) / (1 + (line.jitter_ms / 3) ** 2)
+
+
+    def unclaimed(self, curve: Novelty) -> int:
+        """Hits that no moment claims."""
+        if not self.found.any():
+            return 0
+        return len(loose_hits(curve, self.onset[self.found], float(np.median(self.hits.peak[self.found]))))
+
+
+class Listened:
+    """A recording whose coarse curves are known, so that several sets of moments can be measured against it.
+
+    side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. progress: told the share
+    (0–1) of the reading. Raises NoSignal for silence, UnreadableFile for samples that are no numbers.
     """
-    sides = np.atleast_2d(recording.T).T
-    inside = moments.positions[(moments.positions >= 0) & (moments.positions < len(sides))]
-    outside = len(moments) - len(inside)
-    if len(inside) < FEWEST_HITS:
-        raise NoAnswer(
-            f"Only {len(inside)} note moments lie inside the recording; at least {FEWEST_HITS} are needed "
-            "to tell how late it is. Record a passage with more notes."
+
+    def __init__(self, recording: Recording, *, side: str = "auto", progress: Progress | None = None) -> None:
+        self.recording = recording
+        self.curves = novelty(recording, _sides(recording, side), progress=progress)
+        if not all(np.isfinite(curve.level).all() for curve in self.curves):
+            raise UnreadableFile("The recording holds values that are no numbers. Export it again.")
+        loudest = max(curve.loudest for curve in self.curves)
+        if loudest < SILENCE:
+            raise NoSignal("Nothing came back: the recording is silent. Check the cable, the box's level and its channel.")
+        self.curves = [curve for curve in self.curves if curve.loudest >= max(SILENCE, 0.01 * loudest)]
+
+    def measure(self, moments: Moments) -> Lateness:
+        """Lateness against moments whose zero is the recording's first frame.
+
+        Raises NoSignal for noise only, WrongScore when what is heard does not follow the moments, NoAnswer for too few
+        hits or a lateness that cannot be.
+        """
+        rate, frames = self.recording.rate, self.recording.frames
+        low, high = RANGE_MS
+        near = (moments.positions >= -high * rate / 1000) & (moments.positions < frames - low * rate / 1000)
+        if near.sum() < FEWEST_HITS:
+            raise NoAnswer(
+                f"Only {int(near.sum())} note moments lie inside the recording; at least {FEWEST_HITS} are needed "
+                "to tell how late it is. Record a passage with more notes."
+            )
+        positions, kinds = moments.positions[near], moments.kinds[near]
+        curve, lags = self._clearest(positions)
+        match = self._best_match(curve, positions, kinds, lags)
+        return _summary(self.recording, curve, match, lags, moments)
+
+    def _clearest(self, positions: np.ndarray) -> tuple[Novelty, list[Lag]]:
+        choices = []
+        for number, curve in enumerate(self.curves):
+            lags = best_lags(curve, positions, self.recording.rate)
+            if lags:
+                # Of sides that say the same the louder one.
+                choices.append((round(lags[0].score, 2), curve.loudest, -number, curve, lags))
+        if not choices:
+            raise NoSignal(
+                "Only a steady sound or noise came back: nothing in it begins. Check that the notes are sent."
+            )
+        *_, curve, lags = max(choices, key=lambda choice: choice[:3])
+        return curve, lags
+
+    def _best_match(self, curve: Novelty, positions, kinds, lags: list[Lag]) -> _Match:
+        """The lag under which most hits agree best; the others are tried only when the likeliest is no clear case.
+
+        Of two that explain as much the earlier one is taken: notes that come twice are late by the first of them.
+        """
+        tried = [self._match(curve, positions, kinds, lag) for lag in _close(lags)]
+        if max(match.agreement() for match in tried) < CLEAR * len(positions):
+            slower = best_lags(spectral_novelty(self.recording, curve), positions, self.recording.rate)
+            tried += [self._match(curve, positions, kinds, lag) for lag in [*slower[:TRIED], *lags[1:TRIED]]]
+        if len(tried) == 1:
+            return tried[0]
+        worths = [match.agreement() - 0.5 * match.unclaimed(curve) for match in tried]
+        as_good = [
+            match
+            for match, worth in zip(tried, worths, strict=True)
+            if worth >= max(worths) - 0.75 and match.found.any()
+        ]
+        if not as_good:
+            return tried[0]
+        return min(as_good, key=lambda match: float(np.nanmedian(match.onset - match.moments)))
+
+    def _match(self, curve: Novelty, positions: np.ndarray, kinds: np.ndarray, lag: Lag) -> _Match:
+        """Each moment with its hit; looked for around the coarse lag first, then again around the line found."""
+        rate = self.recording.rate
+        middle = (positions[0] + positions[-1]) / 2
+        expected = positions + lag.lateness_ms * rate / 1000 + lag.drift_ppm * 1e-6 * (positions - middle)
+        hits = self._hits_around(curve, expected, REACH_MS, few=True)
+        first = _Match(positions, hits, hits.onset, False, rate)
+        if first.found.sum() < FEWEST_HITS:
+            return first
+        line = first.line()
+        expected = positions + (line.intercept + line.slope * positions / rate) * rate / 1000
+        hits = self._hits_around(curve, expected, min(REACH_MS, max(4.0, 5 * line.jitter_ms)), few=False)
+        reading = read_together(self.recording, curve.side, hits, kinds)
+        return _Match(positions, hits, reading.onset, reading.impulses, rate)
+
+    def _hits_around(self, curve: Novelty, expected: np.ndarray, reach_ms: float, *, few: bool) -> Hits:
+        after = np.append(expected[1:], np.inf)
+        gap = np.append(np.inf, np.diff(expected))
+        room = np.minimum(gap, np.append(gap[1:], np.inf)) / 2
+        reach = np.minimum(reach_ms * self.recording.rate / 1000, room)
+        return find_hits(
+            self.recording, curve, around=expected, reach=reach, until=after - reach / 2, few_through_ringing=few
         )
-    side, curve, lags = _clearer_side(sides, rate, inside)
-    signal = sides[:, side]
-    matched = _best_match(signal, curve, rate, inside, lags)
-    return _summary(
-        matched,
-        rate=rate,
-        side=_side_name(sides.shape[1], side),
-        curve=curve,
-        missed=len(inside) - len(matched),
+
+
+def measure(recording: Recording, moments: Moments, *, side: str = "auto", progress: Progress | None = None) -> Lateness:
+    """Lateness of a recording whose first frame is the moments' zero; see Listened."""
+    return Listened(recording, side=side, progress=progress).measure(moments)
+
+
+def _close(lags: list[Lag]) -> list[Lag]:
+    """The best lag and its nearest rivals."""
+    return [lag for lag in lags if lag.score >= AMBIGUOUS * lags[0].score][: TRIED + 1]
+
+
+def _sides(recording: Recording, side: str) -> tuple[int, ...]:
+    if recording.channels == 1:
+        return (0,)
+    return {"auto": (0, 1), "left": (0,), "right": (1,), "mix": (MIX,)}[side]
+
+
+def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag], moments: Moments) -> Lateness:
+    rate = match.rate
+    found = match.found
+    if found.sum() < FEWEST_HITS:
+        raise WrongScore(
+            f"Only {int(found.sum())} of {len(found)} note moments have a hit. What came back does not follow these "
+            "notes: check channel, patch and return."
+        )
+    line = match.line()
+    expected = match.moments + (line.intercept + line.slope * match.moments / rate) * rate / 1000
+    inside = found | ((expected >= 0) & (expected < recording.frames))
+    matched, missed = int(found.sum()), int((inside & ~found).sum())
+    outside = len(moments) - matched - missed
+    onset, at = match.onset[found], match.moments[found]
+    extra = match.unclaimed(curve)
+    _refuse(line, matched, missed, extra)
+    hits = tuple(
+        MatchedHit(float(moment), float(begin), float((begin - moment) * 1000 / rate), bool(used))
+        for moment, begin, used in zip(at, onset, line.used, strict=True)
+    )
+    evidence = Evidence(
+        matched=matched,
+        missed=missed,
+        used=int(line.used.sum()),
+        extra=extra,
+        jitter_ms=line.jitter_ms,
+        base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
+        rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
+        lags=tuple(lags),
+        lateness_ms=line.median_ms,
+        range_ms=RANGE_MS,
+    )
+    belief = believe(evidence)
+    if belief.refusal:
+        raise WrongScore(belief.refusal)
+    grid = (CENTRE_SAMPLES if match.impulses else GRID_SAMPLES) * 1000 / rate
+    rises = match.hits.rise[found] * 1000 / rate
+    start, end = hits[0].moment / rate, hits[-1].moment / rate
+    return Lateness(
+        lateness_ms=line.median_ms,
+        lateness_half=float(np.hypot(line.median_half, grid)),
+        start_ms=line.at(start),
+        start_half=float(np.hypot(line.half_at(start), grid)),
+        end_ms=line.at(end),
+        end_half=float(np.hypot(line.half_at(end), grid)),
+        jitter_ms=line.jitter_ms,
+        jitter_half=line.jitter_half,
+        drift_ppm=line.slope * 1000,
+        drift_half=line.slope_half * 1000,
+        attack_ms=float(np.median(rises)),
+        attack_half=float(1.96 * 1.2533 * np.std(rises) / np.sqrt(len(rises))),
+        sample_rate=rate,
+        side="mono" if recording.channels == 1 else SIDE_NAMES[curve.side],
+        hits=hits,
+        missed=missed,
         merged=moments.merged,
         outside=outside,
+        extra=extra,
+        clipped=curve.clipped,
+        impulses=match.impulses,
+        confidence=belief.confidence,
+        alternatives_ms=belief.alternatives_ms,
+        warnings=belief.warnings,
     )
 
 
-def _best_match(signal: np.ndarray, curve: Novelty, rate: int, moments: np.ndarray, lags: list[Lag]) -> list[Match]:
-    """The lag under which most hits agree best; the other lags are tried only when the likeliest is no clear case."""
-    best = _match(signal, curve, rate, moments, lags[0])
-    worth = _agreement(best, rate)
-    if worth >= CLEAR * len(moments):
-        return best
-    others = best_lags(spectral_novelty(signal, rate), moments, rate)[:TRIED] + lags[1:TRIED]
-    for lag in others:
-        found = _match(signal, curve, rate, moments, lag)
-        if _agreement(found, rate) > worth * 1.05:
-            best, worth = found, _agreement(found, rate)
-    return best
-
-
-def _agreement(matched: list[Match], rate: int) -> float:
-    """How many hits agree, each counting less the further they scatter (half at 3 ms)."""
-    if len(matched) < FEWEST_HITS:
-        return 0.0
-    line = _line_through(matched, rate)
-    return float(line.used.sum()) / (1 + (line.jitter_ms / 3) ** 2)
-
-
-def _side_name(count: int, side: int) -> str:
-    return "mono" if count == 1 else ("left", "right")[side]
-
-
-def _clearer_side(sides: np.ndarray, rate: int, moments: np.ndarray) -> tuple[int, Novelty, list[Lag]]:
-    loudest = float(np.abs(sides).max(initial=0.0))
-    if loudest < SILENCE:
-        raise NoSignal("Nothing came back: the recording is silent. Check the cable, the box's level and its channel.")
-    choices = []
-    for number in range(sides.shape[1]):
-        if float(np.abs(sides[:, number]).max()) < max(SILENCE, loudest * 0.01):
-            continue
-        curve = novelty(sides[:, number], rate)
-        lags = best_lags(curve, moments, rate)
-        if lags:
-            choices.append((lags[0].score, -number, curve, lags))
-    if not choices:
-        raise NoSignal("Only a steady sound or noise came back: nothing in it begins. Check that the notes are sent.")
-    _, number, curve, lags = max(choices, key=lambda choice: choice[:2])
-    return -number, curve, lags
-
-
-def _match(signal: np.ndarray, curve: Novelty, rate: int, moments: np.ndarray, lag: Lag) -> list[Match]:
-    """Each moment with its hit; looked for around the coarse lag first, then again around the line found."""
-    middle = (moments[0] + moments[-1]) / 2
-    expected = moments + lag.lateness_ms * rate / 1000 + lag.drift_ppm * 1e-6 * (moments - middle)
-    found = _hits_around(signal, curve, rate, expected, REACH_MS)
-    known = [(moment, hit) for moment, hit in zip(moments, found, strict=True) if hit]
-    if len(known) < FEWEST_HITS:
-        return known
-    line = _line_through(known, rate)
-    expected = moments + (line.intercept + line.slope * moments / rate) * rate / 1000
-    reach = min(REACH_MS, max(4.0, 5 * line.jitter_ms))
-    found = _hits_around(signal, curve, rate, expected, reach)
-    return [(moment, hit) for moment, hit in zip(moments, found, strict=True) if hit]
-
-
-def _hits_around(
-    signal: np.ndarray, curve: Novelty, rate: int, expected: np.ndarray, reach_ms: float
-) -> list[Hit | None]:
-    after = np.append(expected[1:], np.inf)
-    gap = np.append(np.inf, np.diff(expected))
-    room = np.minimum(gap, np.append(gap[1:], np.inf)) / 2
-    reach = np.minimum(reach_ms * rate / 1000, room)
-    return [
-        find_hit(signal, curve, rate, around=here, reach=width, until=following - width / 2)
-        for here, width, following in zip(expected, reach, after, strict=True)
-    ]
-
-
-def _line_through(matched: list[Match], rate: int) -> Line:
-    moments = np.array([moment for moment, _ in matched])
-    onsets = np.array([hit.onset for _, hit in matched])
-    return robust_line(moments / rate, (onsets - moments) * 1000 / rate)
-
-
-def _summary(
-    matched: list[Match],
-    *,
-    rate: int,
-    side: str,
-    curve: Novelty,
-    missed: int,
-    merged: int,
-    outside: int,
-) -> Lateness:
-    inside = len(matched) + missed
-    if len(matched) < FEWEST_HITS or len(matched) < SMALLEST_SHARE * inside:
+def _refuse(line: Line, matched: int, missed: int, extra: int) -> None:
+    inside = matched + missed
+    if matched < SMALLEST_SHARE * inside:
         raise WrongScore(
-            f"Only {len(matched)} of {inside} note moments have a hit. What came back does not follow these notes: "
+            f"Only {matched} of {inside} note moments have a hit. What came back does not follow these notes: "
             "check channel, patch and return."
         )
-    line = _line_through(matched, rate)
     if line.used.sum() < max(FEWEST_HITS, SMALLEST_SHARE * inside):
         raise WrongScore(
             f"Only {int(line.used.sum())} of {inside} hits agree with each other. What came back does not follow "
@@ -219,26 +336,3 @@ def _summary(
         raise NoAnswer(
             f"The hits drift by {drift:+.0f} ppm, more than two clocks do. The tempo of notes and recording differs."
         )
-    hits = tuple(
-        MatchedHit(moment, hit.onset, (hit.onset - moment) * 1000 / rate, bool(used))
-        for (moment, hit), used in zip(matched, line.used, strict=True)
-    )
-    typical = float(np.median([hit.peak for _, hit in matched]))
-    claimed = np.array([hit.onset for hit in hits])
-    return Lateness(
-        lateness_ms=line.median_ms,
-        lateness_half=line.median_half,
-        start_ms=line.at(hits[0].moment / rate),
-        end_ms=line.at(hits[-1].moment / rate),
-        jitter_ms=line.jitter_ms,
-        jitter_half=line.jitter_half,
-        drift_ppm=drift,
-        drift_half=line.slope_half * 1000,
-        sample_rate=rate,
-        side=side,
-        hits=hits,
-        missed=missed,
-        merged=merged,
-        outside=outside,
-        extra=len(loose_hits(curve, claimed, typical)),
-    )

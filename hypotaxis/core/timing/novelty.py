@@ -6,10 +6,13 @@ as loudly shows in the differences first. Correlating it with the score's moment
 lateness to about a millisecond, however loud or soft the hits are; a grid over the drift keeps long recordings sharp.
 """
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d
+
+from hypotaxis.core.timing.recording import MIX, Recording
 
 HOP_MS = 1.0
 LOOK_BACK = 22
@@ -17,19 +20,31 @@ LOOK_BACK = 22
 RISE_CAP = 2.5
 """Rises count up to this (about 22 dB), so that no single loud hit decides."""
 SEGMENT_S = 20.0
-MAX_DRIFT_PPM = 320.0
+MAX_DRIFT_PPM = 360.0
 SEARCH_MS = (-40.0, 290.0)
 """Searched more widely than accepted, so that a lateness outside the range is seen rather than mistaken."""
+BANDS = 3
+"""The signal itself, its first and its second difference."""
+HOPS_A_BLOCK = 1024
+CLIP_RUN = 3
 
 
 @dataclass(frozen=True, eq=False)
 class Novelty:
-    """rises: one value a hop; level: half the peak-to-peak in each hop; floor: level of the background."""
+    """One side's curve, one value a hop of `hop` samples. rises: as above; level: half the peak-to-peak; floor: level
+    of the background; clipped: whether the format's extreme was held."""
 
+    side: int
     rises: np.ndarray
     level: np.ndarray
     floor: float
-    hop: float
+    hop: int
+    clipped: bool
+
+    @property
+    def loudest(self) -> float:
+        """Highest level anywhere."""
+        return float(self.level.max(initial=0.0))
 
 
 @dataclass(frozen=True)
@@ -41,56 +56,118 @@ class Lag:
     score: float
 
 
-def novelty(signal: np.ndarray, rate: int) -> Novelty:
-    """The curve of a mono signal (frames,)."""
-    hop = round(rate * HOP_MS / 1000)
-    count = len(signal) // hop
-    if count == 0:
-        return Novelty(np.zeros(0), np.zeros(0), 0.0, hop)
-    rises = np.zeros(count)
-    level = _level(signal, count, hop)
-    band, band_level = signal, level
-    for _ in range(3):
-        rises = np.maximum(rises, _rises(band_level))
-        band = np.diff(band, prepend=band[:1])
-        band_level = _level(band, count, hop)
-    return Novelty(rises, level, float(np.percentile(level, 10)), hop)
+def hop_of(rate: int) -> int:
+    """Samples a hop."""
+    return max(1, round(rate * HOP_MS / 1000))
 
 
-def spectral_novelty(signal: np.ndarray, rate: int) -> Novelty:
+def novelty(
+    recording: Recording, sides: tuple[int, ...] = (0,), *, progress: Callable[[float], None] | None = None
+) -> list[Novelty]:
+    """The curves of some sides in one reading of the recording; progress is told the share that has been read."""
+    hop = hop_of(recording.rate)
+    count = recording.frames // hop
+    levels = np.zeros((len(sides), BANDS, count), dtype=np.float32)
+    clips = [_Plateau(recording.steps) for _ in sides]
+    tails = [np.zeros(2, dtype=np.float32) for _ in sides]
+    at = 0
+    for block in recording.blocks(HOPS_A_BLOCK * hop):
+        hops = len(block) // hop
+        for row, side in enumerate(sides):
+            signal = block.mean(axis=1, dtype=np.float32) if side == MIX else block[:, side]
+            clips[row].feed(signal)
+            if at == 0:
+                tails[row][:] = signal[:1]
+            joined = np.concatenate([tails[row], signal])
+            tails[row] = joined[-2:]
+            for band in range(BANDS):
+                part = joined[2 - band :][: hops * hop]
+                levels[row, band, at : at + hops] = _level(part.reshape(hops, hop))
+                joined = np.diff(joined)
+        at += hops
+        if progress and at % (64 * HOPS_A_BLOCK) == 0:
+            progress(at / max(count, 1))
+    return [
+        Novelty(
+            side,
+            _rises_of(levels[row]),
+            levels[row, 0],
+            float(np.percentile(levels[row, 0], 10)) if count else 0.0,
+            hop,
+            clips[row].found,
+        )
+        for row, side in enumerate(sides)
+    ]
+
+
+class _Plateau:
+    """Three or more equal samples at the format's extreme; a float file that goes beyond 1.0 is not clipped."""
+
+    def __init__(self, steps: int | None) -> None:
+        self.extremes = (1.0,) if steps is None else (1.0 - 1.0 / steps, 1.0)
+        self.plain_float = steps is None
+        self.tail = np.zeros(0, dtype=np.float32)
+        self.seen = self.beyond = False
+
+    @property
+    def found(self) -> bool:
+        return self.seen and not self.beyond
+
+    def feed(self, signal: np.ndarray) -> None:
+        """Take in the next samples."""
+        low, high = float(signal.min(initial=0.0)), float(signal.max(initial=0.0))
+        self.beyond = self.beyond or (self.plain_float and max(high, -low) > 1.0)
+        joined = np.concatenate([self.tail, signal])
+        self.tail = joined[-(CLIP_RUN - 1) :]
+        if self.seen or max(high, -low) < min(self.extremes):
+            return
+        top = np.float32(self.extremes[0])
+        for full in (joined == top, joined == np.float32(-1.0)):
+            self.seen = self.seen or bool((full[:-2] & full[1:-1] & full[2:]).any())
+
+
+def spectral_novelty(recording: Recording, plain: Novelty) -> Novelty:
     """A slower curve for notes that ring into each other: rises of the short-time spectrum, in any of its bins.
 
     Hann window of about 21 ms every 4 ms, levels on a log scale from 60 dB under the loudest bin; a note that begins
     shows in the bins of its own pitch, however loudly others ring.
     """
-    plain = novelty(signal, rate)
-    size = 1 << max(6, round(np.log2(rate * 0.021)))
+    size = 1 << max(6, round(np.log2(recording.rate * 0.021)))
     step = 4 * plain.hop
-    if len(signal) < size + step:
+    frames = (recording.frames - size) // step + 1
+    if frames < 2:
         return plain
     window = np.hanning(size).astype(np.float32)
-    frames = np.lib.stride_tricks.sliding_window_view(signal.astype(np.float32), size)[::step]
-    flux = np.zeros(len(frames))
+    flux = np.zeros(frames, dtype=np.float32)
+    top = max(plain.loudest, 1e-9) * size / 4
     before = None
-    for start in range(0, len(frames), 2048):
-        loud = np.abs(np.fft.rfft(frames[start : start + 2048] * window, axis=1))
-        if before is None:
-            top = max(float(loud.max()), 1e-12)
-            before = np.zeros((2, loud.shape[1]))
+    for start in range(0, frames, 2048):
+        count = min(2048, frames - start)
+        signal = recording.piece(plain.side, start * step, (start + count - 1) * step + size)
+        views = np.lib.stride_tricks.sliding_window_view(signal, size)[::step]
+        loud = np.abs(np.fft.rfft(views * window, axis=1))
         logs = np.log10(np.maximum(loud / top, 1e-3)) + 3
-        known = np.concatenate([before, logs])
-        flux[start : start + len(logs)] = np.maximum(logs - np.maximum(known[1:-1], known[:-2]), 0).mean(axis=1)
+        known = np.concatenate([np.zeros((2, loud.shape[1])) if before is None else before, logs])
+        flux[start : start + count] = np.maximum(logs - np.maximum(known[1:-1], known[:-2]), 0).mean(axis=1)
         before = known[-2:]
     peak = max(float(np.percentile(flux, 99.5)), 1e-9)
-    centres = (np.arange(len(frames)) * step + size / 2) / plain.hop
+    centres = (np.arange(frames) * step + size / 2) / plain.hop
     # A frame sees a note when its window has begun to reach over the onset: about a quarter of it early.
     rises = np.interp(np.arange(len(plain.rises)) + size / 8 / plain.hop, centres, np.clip(flux / peak, 0, 1))
-    return Novelty(rises * RISE_CAP, plain.level, plain.floor, plain.hop)
+    return replace(plain, rises=(rises * RISE_CAP).astype(np.float32))
 
 
-def _level(signal: np.ndarray, count: int, hop: int) -> np.ndarray:
-    blocks = signal[: count * hop].reshape(count, hop)
-    return (blocks.max(axis=1) - blocks.min(axis=1)).astype(np.float64) / 2
+def _level(hops: np.ndarray) -> np.ndarray:
+    """Half the peak-to-peak of each row; turned round first, which is faster than reducing short rows."""
+    turned = np.ascontiguousarray(hops.T)
+    return (turned.max(axis=0) - turned.min(axis=0)) / 2
+
+
+def _rises_of(levels: np.ndarray) -> np.ndarray:
+    rises = np.zeros(levels.shape[1], dtype=np.float32)
+    for level in levels if levels.shape[1] else ():
+        np.maximum(rises, _rises(level), out=rises)
+    return rises
 
 
 def _rises(level: np.ndarray) -> np.ndarray:
@@ -98,9 +175,9 @@ def _rises(level: np.ndarray) -> np.ndarray:
     floor = float(np.percentile(level, 10))
     # Below 50 dB under the peak, or hardly above the background, a rise is no event.
     ground = max(top * 10 ** (-50 / 20), min(floor * 1.5, top * 0.1), 1e-9)
-    log = np.log(level + ground)
+    log = np.log(level + np.float32(ground))
     # The filter's window is shifted so that it ends just before each hop.
-    padded = np.concatenate([np.full(LOOK_BACK, np.log(ground)), log])[:-1]
+    padded = np.concatenate([np.full(LOOK_BACK, np.log(ground), dtype=np.float32), log])[:-1]
     before = maximum_filter1d(padded, LOOK_BACK, origin=0)[LOOK_BACK // 2 :][: len(level)]
     return np.clip(log - before, 0.0, RISE_CAP)
 
@@ -110,7 +187,8 @@ def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:
 
     Only local peaks of the correlation are listed, at least 12 ms apart.
     """
-    first, last = (int(ms / HOP_MS) for ms in SEARCH_MS)
+    hop_ms = curve.hop * 1000 / rate
+    first, last = (int(ms / hop_ms) for ms in SEARCH_MS)
     lags = np.arange(first, last + 1)
     times = positions / rate
     middle = float((times[0] + times[-1]) / 2)
@@ -136,8 +214,8 @@ def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:
     grid = grid - grid[np.argmin(np.abs(grid))]
     # Of equal fits the smallest drift is the likeliest.
     grid = grid[np.argsort(np.abs(grid), kind="stable")]
-    drift = float(max(grid, key=lambda ppm: _sum_along(table, centres, ppm).max()))
-    summed = _sum_along(table, centres, drift)
+    drift = float(max(grid, key=lambda ppm: _sum_along(table, centres * ppm / 1000 / hop_ms).max()))
+    summed = _sum_along(table, centres * drift / 1000 / hop_ms)
     total = float(summed.max())
     if total <= 0:
         return []
@@ -146,8 +224,8 @@ def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:
     for at in order:
         if summed[at] < 0.3 * total or len(peaks) >= 8:
             break
-        if all(abs(lags[at] - peak.lateness_ms) >= 12 for peak in peaks):
-            peaks.append(Lag(float(lags[at] * HOP_MS), float(drift), float(summed[at] / (RISE_CAP * len(hops)))))
+        if all(abs(lags[at] * hop_ms - peak.lateness_ms) >= 12 for peak in peaks):
+            peaks.append(Lag(float(lags[at] * hop_ms), float(drift), float(summed[at] / (RISE_CAP * len(hops)))))
     return peaks
 
 
@@ -158,9 +236,7 @@ def _smooth(table: np.ndarray) -> np.ndarray:
     return sum(weight * wide[:, at : at + table.shape[1]] for at, weight in enumerate(kernel))
 
 
-def _sum_along(table: np.ndarray, centres: np.ndarray, drift: float) -> np.ndarray:
-    total = np.zeros(table.shape[1])
-    for row, centre in zip(table, centres, strict=True):
-        shift = round(drift * centre / 1000 / HOP_MS)
-        total += np.roll(row, -shift)
-    return total
+def _sum_along(table: np.ndarray, shifts: np.ndarray) -> np.ndarray:
+    """Sum of the rows, each moved earlier by its shift; what leaves at one end comes back at the other."""
+    columns = (np.arange(table.shape[1]) + np.rint(shifts).astype(int)[:, None]) % table.shape[1]
+    return np.take_along_axis(table, columns, axis=1).sum(axis=0)

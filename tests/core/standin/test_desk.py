@@ -13,6 +13,7 @@ from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.core.timing.recording import HeldRecording
 from hypotaxis.demo.compose import tide_tables
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
@@ -145,7 +146,7 @@ class DeskTest(SimpleTestCase):
         blocks = one.run(run.messages, names, frames=run.frames, fast=True)
         recorded = np.concatenate([block.samples for block in blocks])
         positions = tempo.samples_at(kicks["tick"], 48000) - run.first_sample
-        found = measure(recorded, 48000, distinct_moments(positions, 48000))
+        found = measure(HeldRecording(recorded, 48000), distinct_moments(positions, 48000))
         truth = [one.frame_of(hit.begins_s) - at for hit, at in zip(one.played(), positions, strict=True)]
         self.assertEqual(found.used, len(kicks))
         self.assertAlmostEqual(found.samples, float(np.median(truth)), delta=1.0)

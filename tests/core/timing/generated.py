@@ -1,6 +1,6 @@
 """Takes with known truth. Shares no code with the estimator: sounds are laid down at chosen times, and the truth of
 each hit is found on the hit alone, without disturbance, 16 times oversampled, by the published definition (first
-passing of 10 % of the hit's own peak).
+passing of 10 % of the hit's own peak within 150 ms or before the next moment; an impulse's centre).
 """
 
 from dataclasses import dataclass, field
@@ -9,13 +9,17 @@ from functools import cache
 import numpy as np
 
 OVER = 16
-LASTS = {"sharp": 0.4, "drum": 1.2}
+LASTS = {"sharp": 0.4, "drum": 1.2, "impulse": 0.003, "hat": 0.3}
 """Seconds after which a hit that does not ring is over (more than 90 dB down)."""
 
 
 @dataclass
 class Case:
-    """What to lay down. late_ms, jitter_ms, drift_ppm of the hits; everything else is a disturbance."""
+    """What to lay down. late_ms, jitter_ms, drift_ppm of the hits; everything else is a disturbance.
+
+    doubled_ms: every note comes again so much later; chord_ms: three notes so far apart; pop: a click before the
+    first note; velocities: hits differ by up to 20 dB; attack_ms: of pads, which are held for half of ring_s.
+    """
 
     kind: str = "sharp"
     rate: int = 48000
@@ -30,16 +34,28 @@ class Case:
     side: str = ""
     missing: float = 0.0
     extra: int = 0
+    doubled_ms: float = 0.0
+    pop: float = 0.0
+    velocities: bool = False
     chord_ms: float = 0.0
     ring_s: float = 0.3
+    attack_ms: float = 40.0
     pitches: tuple = (110.0, 82.4, 98.0, 146.8)
     notes: np.ndarray = field(default_factory=lambda: irregular(48))
 
 
-def irregular(count: int, shortest: float = 0.3, seed: int = 3) -> np.ndarray:
+def irregular(count: int, shortest: float = 0.3, seed: int = 3, first: float = 0.5) -> np.ndarray:
     """Seconds of notes with uneven gaps of at least `shortest`."""
     rng = np.random.default_rng(seed)
-    return 0.5 + np.cumsum(shortest + 0.4 * rng.random(count))
+    return first + np.cumsum(shortest + 0.4 * rng.random(count))
+
+
+def swung(count: int, bpm: float = 96.0, percent: float = 58.0) -> np.ndarray:
+    """Sixteenths of which the second of each pair stands at `percent` of the eighth; some are left out, as in a beat."""
+    eighth = 30.0 / bpm
+    at = np.arange(count)
+    times = (at // 2) * eighth + (at % 2) * eighth * percent / 100
+    return 0.5 + times[np.random.default_rng(11).random(count) < 0.6]
 
 
 def harmonics(t: np.ndarray, hz: float, count: int, damping: float) -> np.ndarray:
@@ -52,7 +68,13 @@ def harmonics(t: np.ndarray, hz: float, count: int, damping: float) -> np.ndarra
     return total
 
 
-def sound(kind: str, age: np.ndarray, hz: float, ring_s: float) -> np.ndarray:
+@cache
+def hiss() -> np.ndarray:
+    """Noise at 192 kHz for hats, always the same."""
+    return np.random.default_rng(77).standard_normal(192_000)
+
+
+def sound(kind: str, age: np.ndarray, hz: float, case: Case) -> np.ndarray:
     """A hit as a function of its age in seconds (0 before it begins)."""
     live = age >= 0
     t = np.where(live, age, 0.0)
@@ -60,23 +82,38 @@ def sound(kind: str, age: np.ndarray, hz: float, ring_s: float) -> np.ndarray:
         wave = np.exp(-t * 40) * np.cos(2 * np.pi * 900 * t)
     elif kind == "drum":
         wave = np.exp(-t * 9) * np.cos(2 * np.pi * (55 * t + 4 * (1 - np.exp(-30 * t))))
+    elif kind == "hat":
+        wave = np.exp(-t * 30) * np.interp(t, np.arange(192_000) / 192_000, hiss()) / 3
     elif kind == "pluck":
-        wave = (1 - np.exp(-t / 0.0008)) * harmonics(t, hz, 11, 1 / ring_s)
+        wave = (1 - np.exp(-t / 0.0008)) * harmonics(t, hz, 11, 1 / case.ring_s)
     elif kind == "bass":
-        wave = (1 - np.exp(-t / 0.001)) * harmonics(t, hz / 2, 8, 0.0) * np.exp(-t / ring_s)
+        wave = (1 - np.exp(-t / 0.001)) * harmonics(t, hz / 2, 8, 0.0) * np.exp(-t / case.ring_s)
     elif kind == "pad":
-        wave = (1 - np.exp(-t / 0.04)) * np.sin(2 * np.pi * hz * 2 * t) * np.exp(-t / max(ring_s, 0.05))
+        wave = (1 - np.exp(-t / (case.attack_ms / 1000))) * harmonics(t, hz * 2, 3, 0.0)
+        wave /= 1 + np.exp((t - case.ring_s / 2) / 0.012)
+    elif kind == "impulse":
+        # Band-limited, its centre 1 ms after it begins, so that it may fall anywhere between samples.
+        x = (age - 0.001) * case.rate
+        return np.sinc(x) * np.cos(np.pi * np.clip(x / (0.001 * case.rate), -1, 1) / 2) ** 2
     else:
         raise ValueError(kind)
     return np.where(live, wave, 0.0)
 
 
-@cache
-def own_onset(kind: str, rate: int, ring_s: float, hz: tuple, starts: tuple) -> float:
-    """Seconds after the first start at which the hit alone passes 10 % of its own peak within 150 ms."""
-    t = np.arange(0, 0.15, 1 / (rate * OVER))
-    alone = np.abs(sum(sound(kind, t - start, f, ring_s) for f, start in zip(hz, starts, strict=True)))
-    return float(t[np.argmax(alone > 0.1 * alone.max())])
+_ONSETS: dict = {}
+
+
+def own_onset(case: Case, hz: tuple, starts: tuple, gap_s: float) -> float:
+    """Seconds after the first start at which the hit alone passes 10 % of its own peak within 150 ms or the gap."""
+    if case.kind == "impulse":
+        return 0.001
+    window = min(0.15, round(gap_s, 4))
+    key = (case.kind, case.rate, case.ring_s, case.attack_ms, hz, starts, window)
+    if key not in _ONSETS:
+        t = np.arange(0, window, 1 / (case.rate * OVER))
+        alone = np.abs(sum(sound(case.kind, t - start, f, case) for f, start in zip(hz, starts, strict=True)))
+        _ONSETS[key] = float(t[np.argmax(alone > 0.1 * alone.max())])
+    return _ONSETS[key]
 
 
 def lay_down(case: Case, seed: int = 1):
@@ -86,30 +123,38 @@ def lay_down(case: Case, seed: int = 1):
     middle = (notes[0] + notes[-1]) / 2
     begins = notes + case.late_ms / 1000 + case.drift_ppm * 1e-6 * (notes - middle)
     begins = begins + case.jitter_ms / 1000 * rng.standard_normal(len(notes))
+    if case.kind == "impulse":
+        begins = begins - 0.001
     length = int((notes[-1] + 1.5) * case.rate)
     time = np.arange(length) / case.rate
     signal = np.zeros(length)
     left_out = rng.random(len(notes)) < case.missing
     truth = np.full(len(notes), np.nan)
+    gaps = np.append(np.diff(begins), 1.0)
     for index, begin in enumerate(begins):
         base = case.pitches[index % len(case.pitches)]
         hz = (base, base * 1.26, base * 1.5) if case.chord_ms else (base,)
         starts = tuple(np.arange(len(hz)) * case.chord_ms / 1000)
         if left_out[index]:
             continue
-        truth[index] = (begin - notes[index] + own_onset(case.kind, case.rate, case.ring_s, hz, starts)) * 1000
-        low, high = int(begin * case.rate) - 2, int((begin + LASTS.get(case.kind, 5 * case.ring_s + 0.3)) * case.rate)
-        part = time[low:high]
-        signal[low:high] += sum(
-            sound(case.kind, part - begin - start, f, case.ring_s) for f, start in zip(hz, starts, strict=True)
-        )
+        truth[index] = (begin - notes[index] + own_onset(case, hz, starts, gaps[index])) * 1000
+        gain = 10 ** (-rng.random()) if case.velocities else 1.0
+        for again in (0.0, case.doubled_ms / 1000) if case.doubled_ms else (0.0,):
+            at = begin + again
+            low = max(0, int(at * case.rate) - 2)
+            high = int((at + LASTS.get(case.kind, 5 * case.ring_s + 0.3)) * case.rate)
+            part = time[low:high]
+            signal[low:high] += gain * sum(
+                sound(case.kind, part - at - start, f, case) for f, start in zip(hz, starts, strict=True)
+            )
     for _ in range(case.extra):
-        at = rng.uniform(notes[0], notes[-1])
-        signal += sound(case.kind, time - at, 220.0, case.ring_s)
+        signal += sound(case.kind, time - rng.uniform(notes[0], notes[-1]), 220.0, case)
     signal *= case.level / np.abs(signal).max() * (-1 if case.invert else 1)
+    if case.pop:
+        signal[int(0.2 * case.rate) :][:20] += case.pop * (-1.0) ** np.arange(20)
     signal += case.dc + 10 ** (case.hum_db / 20) * np.sin(2 * np.pi * 50 * time)
     signal += 10 ** (case.noise_db / 20) * rng.standard_normal(length)
-    signal = np.clip(signal, -1, 1)
+    signal = np.clip(signal, -1, 1 - 2**-15)
     if case.side:
         silent = 1e-5 * rng.standard_normal(length)
         pair = (signal, silent) if case.side == "left" else (silent, signal)

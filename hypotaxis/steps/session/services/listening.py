@@ -21,7 +21,7 @@ def glued(take: Take, *, placed: bool) -> Path:
         return path
     for old in sorted(audio.folder("glued").glob("*.wav"), key=lambda one: one.stat().st_mtime)[:-KEPT]:
         old.unlink(missing_ok=True)
-    moments = note_positions(take) - (take.first_sample + shift)
+    moments = note_positions(take)[0] - (take.first_sample + shift)
     made = path.with_suffix(".part")
     with soundfile.SoundFile(audio.take_path(take.file)) as source:
         blocks = source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float32", always_2d=True)

@@ -7,6 +7,7 @@ import numpy as np
 from hypotaxis.core.errors import NoAnswer
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_rig
 from hypotaxis.records.models import Instrument, Take
@@ -16,20 +17,21 @@ SAME_MS = 0.05
 """A new median nearer than this to the old one is no change worth a step of the journal."""
 
 
-def note_positions(take: Take) -> np.ndarray:
-    """Session samples (float) at which the notes of a take's pass begin."""
+def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
+    """(session samples (float) at which the notes of a take's pass begin, their numbers)."""
     tempo = tempo_of(take.session)
     first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
-    ticks = notes_of(take.track)["tick"]
-    return tempo.samples_at(ticks[(ticks >= first) & (ticks < end)], take.sample_rate)
+    notes = notes_of(take.track)
+    notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
+    return tempo.samples_at(notes["tick"], take.sample_rate), notes["note"]
 
 
 def measure_take(take: Take) -> None:
     """Measure a take against its notes and store the answer, or the reason why there is none."""
-    moments = distinct_moments(note_positions(take) - take.first_sample, take.sample_rate)
-    sound = audio.read_frames(take.file, 0, take.frames)
+    positions, notes = note_positions(take)
+    moments = distinct_moments(positions - take.first_sample, take.sample_rate, notes)
     try:
-        answer = measure(sound, take.sample_rate, moments)
+        answer = measure(open_recording(audio.take_path(take.file)), moments)
     except NoAnswer as error:
         take.lateness = {"error": str(error)}
     else:

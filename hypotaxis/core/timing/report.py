@@ -1,0 +1,94 @@
+"""A measured lateness as plain data, under the names in which it leaves the product.
+
+Unknown values are None, never NaN; intervals are [low, high] at 95 %. offset is + when the recording is late.
+"""
+
+import math
+from typing import Any
+
+from hypotaxis.core.timing.choose import Answer
+from hypotaxis.core.units import signed
+
+
+def report(answer: Answer, *, warnings: tuple[str, ...] = ()) -> dict[str, Any]:
+    """The answer as a JSON object; warnings: what else is to be told of the files."""
+    found = answer.lateness
+    per_ms = found.sample_rate / 1000
+    values = {
+        "offset_samples": (found.lateness_ms * per_ms, found.lateness_half * per_ms),
+        "offset_ms": (found.lateness_ms, found.lateness_half),
+        "offset_start_ms": (found.start_ms, found.start_half),
+        "offset_end_ms": (found.end_ms, found.end_half),
+        "jitter_ms": (found.jitter_ms, found.jitter_half),
+        "drift_ppm": (found.drift_ppm, found.drift_half),
+        "attack_ms": (found.attack_ms, found.attack_half),
+    }
+    result: dict[str, Any] = {}
+    for name, (value, half) in values.items():
+        result[name] = _finite(value)
+        result[f"{name}_ci"] = interval(value, half, low=0.0 if name in ("jitter_ms", "attack_ms") else -math.inf)
+    told = (answer.told,) if answer.told else ()
+    return result | {
+        "notes": found.matched + found.missed + found.merged + found.outside,
+        "matched": found.matched,
+        "missed": found.missed,
+        "merged": found.merged,
+        "outside": found.outside,
+        "extra": found.extra,
+        "set_aside": found.set_aside,
+        "sample_rate": found.sample_rate,
+        "input": found.side,
+        "track": answer.track,
+        "channel": answer.channel,
+        "clipped": found.clipped,
+        "impulses": found.impulses,
+        "confidence": found.confidence,
+        "alternatives_ms": list(found.alternatives_ms),
+        "warnings": [*found.warnings, *told, *warnings],
+    }
+
+
+def interval(value: float, half: float, *, low: float = -math.inf) -> list[float] | None:
+    """[low, high] around a value; None where the half-width is not known."""
+    if not (math.isfinite(value) and math.isfinite(half)):
+        return None
+    return [round(max(low, value - half), 6), round(value + half, 6)]
+
+
+def drift_text(drift_ppm: float | None, interval_ppm: list[float] | None) -> str:
+    """A drift as it is told: one smaller than its uncertainty is none.
+
+    >>> drift_text(12.0, [-29.0, 53.0]), drift_text(120.4, [118.0, 122.8]), drift_text(None, None)
+    ('no drift found (±41 ppm)', 'drift +120 ppm (±2)', 'drift not known')
+    """
+    if drift_ppm is None or interval_ppm is None:
+        return "drift not known"
+    half = (interval_ppm[1] - interval_ppm[0]) / 2
+    if abs(drift_ppm) <= half:
+        return f"no drift found (±{half:.0f} ppm)"
+    return f"drift {signed(drift_ppm, 0)} ppm (±{half:.0f})"
+
+
+def to_type(result: dict[str, Any]) -> str:
+    """The shift to type into a host, in ms and samples."""
+    return f"type {signed(-result['offset_ms'])} ms, {signed(-result['offset_samples'], 0)} samples"
+
+
+def one_line(result: dict[str, Any]) -> str:
+    """The whole answer in one line of text."""
+    half = (result["offset_ms_ci"][1] - result["offset_ms_ci"][0]) / 2 if result["offset_ms_ci"] else None
+    inside = result["matched"] + result["missed"]
+    pieces = [
+        f"late by {signed(result['offset_ms'], 2)} ms" + (f" (±{half:.2f})" if half is not None else ""),
+        f"{signed(result['offset_samples'])} samples at {result['sample_rate']} Hz",
+        f"jitter {result['jitter_ms']:.2f} ms",
+        drift_text(result["drift_ppm"], result["drift_ppm_ci"]),
+        f"{result['matched']} of {inside} notes matched",
+        f"confidence {result['confidence']:.2f}",
+    ]
+    told = "".join(f" [{warning}]" for warning in result["warnings"])
+    return f"{to_type(result)}: {', '.join(pieces)}{told}"
+
+
+def _finite(value: float) -> float | None:
+    return round(value, 6) if math.isfinite(value) else None
