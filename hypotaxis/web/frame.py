@@ -8,7 +8,7 @@ from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.rules import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
-from hypotaxis.records.models import Job, Pass, Take
+from hypotaxis.records.models import Job, Pass, Sounding, Take
 from hypotaxis.records.plan import tempo_of
 
 
@@ -74,7 +74,7 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
         "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", len(cabling)),
         "instruments": (_instrument_fact(len(instruments), of_instruments), len(of_instruments) - len(cabling)),
         "sync": ("no clock sent yet", 0),
-        "timing": (f"{measured} of {len(instruments)} measured" if instruments else "nothing to measure", 0),
+        "timing": (_timing_fact(measured, len(instruments)), 0),
         "session": (_session_fact(here, len(takes)), 0),
         "handover": (_handover_fact(here, takes), 0),
     }
@@ -89,6 +89,14 @@ def _instrument_fact(number: int, wrong: list[Finding]) -> str:
     if not number:
         return "none defined yet"
     return f"{number}, {broken} not ready" if broken else f"{number}, all ready"
+
+
+def _timing_fact(measured: int, instruments: int) -> str:
+    own = Sounding.objects.count()
+    recordings = count(own, "own recording") if own else ""
+    if not instruments:
+        return recordings or "drop a recording here"
+    return f"{measured} of {instruments} measured" + (f", {recordings}" if own else "")
 
 
 def _session_fact(here: Desk, takes: int) -> str:

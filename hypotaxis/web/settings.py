@@ -132,6 +132,10 @@ CONTENT_SECURITY_POLICY = {
 }
 DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
+# In the data folder, so that an upload is moved into place instead of copied; emptied at each start.
+FILE_UPLOAD_TEMP_DIR = DATA / "uploads"
+FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
+MAX_REQUEST_BYTES = 2 * 2**30 + 64 * 2**20
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
 
 LANGUAGE_CODE = "en-gb"

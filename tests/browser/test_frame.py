@@ -13,7 +13,7 @@ class FrameTest(BrowserTest):
         self.page.keyboard.press("?")
         self.see("add a box")
         self.page.keyboard.press("Escape")
-        for number, step in enumerate(STEPS, start=1):
+        for number, step in [*enumerate(STEPS[1:], start=2), (1, "rig")]:
             self.page.keyboard.press(str(number))
             self.page.wait_for_url(f"**/{step}/")
 

@@ -30,12 +30,14 @@ LEFT_SHARE = 1 / 9
 
 @dataclass(frozen=True)
 class GlassView:
-    """What the glass shows: the moment (session sample, float), a span of SPANS_MS, and an offset of its window."""
+    """What the glass shows: the moment (session sample, float), a span of SPANS_MS, and an offset of its window; over
+    how many pixels."""
 
     moment: float
     span_ms: float
     offset_ms: float
     rate: int
+    width: int = WIDTH
 
     @property
     def first_ms(self) -> float:
@@ -46,7 +48,7 @@ class GlassView:
     def span(self) -> Span:
         """The window in session samples."""
         first = self.moment + self.first_ms * self.rate / 1000
-        return Span(first, first + self.span_ms * self.rate / 1000, WIDTH)
+        return Span(first, first + self.span_ms * self.rate / 1000, self.width)
 
     def window(self) -> tuple[int, int]:
         """Whole session samples that cover the window, one more on each side."""
@@ -67,13 +69,15 @@ class GlassDrawing:
 
 def ticks(view: GlassView) -> list[tuple[float, str]]:
     """(x, label) of the scale, in ms with signs."""
-    step = next(s for s in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500) if view.span_ms / s <= 5.5)
+    room = 5.5 * max(1.0, view.width / WIDTH / 2)
+    step = next(s for s in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500) if view.span_ms / s <= room)
     first = np.ceil(view.first_ms / step) * step
     marks = np.arange(first, view.first_ms + view.span_ms, step)
-    digits = 1 if step < 1 else 0
+    digits = 0 if step >= 1 else 1 if step >= 0.1 else 2
     labels = ["0" if abs(m) < step / 10 else f"{'+' if m > 0 else '−'}{abs(m):.{digits}f}" for m in marks]
     return [
-        (round(float((m - view.first_ms) / view.span_ms * WIDTH), 1), t) for m, t in zip(marks, labels, strict=True)
+        (round(float((m - view.first_ms) / view.span_ms * view.width), 1), t)
+        for m, t in zip(marks, labels, strict=True)
     ]
 
 
@@ -91,22 +95,28 @@ def draw_glass(
     """
     starts, ends, pitches = notes
     bars = note_bars(starts, ends, pitches, view.span, NOTES_H) if len(starts) else []
-    placed_path, dots = _wave(view, placed, gain, body=True)
-    arrived_path, _ = _wave(view, arrived, gain, body=False)
+    placed_path, dots = draw_wave(view, placed, gain, body=True)
+    arrived_path, _ = draw_wave(view, arrived, gain, body=False)
     return GlassDrawing(bars, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path)
 
 
-def _wave(view: GlassView, samples: np.ndarray | None, gain: float, *, body: bool) -> tuple[str, list]:
+def draw_wave(
+    view: GlassView, samples: np.ndarray | None, gain: float, *, body: bool, height: float = SOUND_H
+) -> tuple[str, list]:
+    """(path of the samples of view.window(), dots of single samples while they are wide enough).
+
+    body: filled from the zero line, otherwise an outline. gain brings the peak to full height.
+    """
     if samples is None or len(samples) == 0:
         return "", []
     first = view.window()[0]
     pitch = view.span.pixels_per_sample
     if pitch >= 0.5:
-        path, dots = single_samples(samples, first, view.span, SOUND_H, gain)
+        path, dots = single_samples(samples, first, view.span, height, gain)
         if body:
-            path += f"L{number(dots[-1][0])} {SOUND_H // 2}L{number(dots[0][0])} {SOUND_H // 2}z"
+            path += f"L{number(dots[-1][0])} {number(height / 2)}L{number(dots[0][0])} {number(height / 2)}z"
         return path, [(round(x, 2), round(y, 2)) for x, y in dots] if pitch >= SINGLE_SAMPLES_FROM else []
     columns = max(2, min(len(samples), round(len(samples) * pitch)))
     low, high = extremes(samples, columns)
     draw = to_axis if body else outline
-    return draw(low, high, view.span.x(first), len(samples) * pitch / columns, SOUND_H, gain), []
+    return draw(low, high, view.span.x(first), len(samples) * pitch / columns, height, gain), []

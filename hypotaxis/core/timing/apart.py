@@ -11,6 +11,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -52,6 +53,8 @@ def measure_apart(
         "channel": channel,
         "side": side,
         "picture": picture,
+        "memory": MEMORY_BYTES,
+        "seconds": SECONDS,
     }
     environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     command = [sys.executable, "-m", "hypotaxis.core.timing.apart"]
@@ -64,8 +67,10 @@ def measure_apart(
         cwd=Path(__file__).parents[3],
     ) as child:
         try:
-            child.stdin.write(json.dumps(wish).encode())
-            child.stdin.close()
+            # One that died at once has nothing to say either.
+            with suppress(BrokenPipeError):
+                child.stdin.write(json.dumps(wish).encode())
+                child.stdin.close()
             answer = _listen(child, progress or (lambda share: None))
         finally:
             child.kill()
@@ -174,8 +179,8 @@ def _main() -> None:
     import resource
 
     wish = json.load(sys.stdin)
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
+    resource.setrlimit(resource.RLIMIT_AS, (wish["memory"],) * 2)
+    resource.setrlimit(resource.RLIMIT_CPU, (wish["seconds"],) * 2)
     # It writes no files, so it leaves none.
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

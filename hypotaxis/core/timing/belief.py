@@ -21,7 +21,7 @@ LOOSE_JITTER_MS = 5.0
 @dataclass(frozen=True, kw_only=True)
 class Evidence:
     """What a match rests on: counts, the scatter of the hits, the level before them as a share of their height, how
-    long they rise (10 to 90 %), and the coarse lags, best first."""
+    long they rise (10 to 90 %), the share that begins while something rings on, and the coarse lags, best first."""
 
     matched: int
     missed: int
@@ -30,6 +30,7 @@ class Evidence:
     jitter_ms: float
     base: float
     rise_ms: float
+    rung: float
     lags: tuple[Lag, ...]
     lateness_ms: float
     range_ms: tuple[float, float]
@@ -76,18 +77,21 @@ def believe(evidence: Evidence) -> Belief:
         * _share(-evidence.base * evidence.rise_ms, -3.0, -0.7)
     )
     warnings = []
-    if evidence.rise_ms > SLOW_MS:
-        confidence = min(confidence, 0.85)
-        warnings.append(
-            f"The sound takes {evidence.rise_ms:.0f} ms to rise: where it begins is a matter of definition. Compare it "
-            "with soundings of the same sound, or measure with a percussive one."
-        )
     if rivals:
         confidence = min(confidence, 0.5)
         listed = ", ".join(f"{ms:+.1f} ms" for ms in rivals)
         warnings.append(
             f"ambiguous: a shift of {listed} matches nearly as well, since the notes repeat at that distance. "
             "Measure with uneven notes."
+        )
+    if evidence.rung > 0.5:
+        confidence = min(confidence, 0.85)
+        warnings.append("Most hits begin while others ring on: an uneven pattern with gaps tells it more surely.")
+    if evidence.rise_ms > SLOW_MS:
+        confidence = min(confidence, 0.85)
+        warnings.append(
+            f"The sound takes {evidence.rise_ms:.0f} ms to rise: where it begins is a matter of definition. Compare it "
+            "with soundings of the same sound, or measure with a percussive one."
         )
     if evidence.extra > max(4, 0.25 * evidence.matched):
         warnings.append(f"{evidence.extra} hits belong to no note: notes doubled, or something else on this input.")

@@ -46,9 +46,7 @@ class _Candidate:
         return f"--track {self.track}" if self.track is not None else f"--channel {self.channel}"
 
 
-def measure_score(
-    listened: Listened, score: Score, *, track: int | None = None, channel: int | None = None
-) -> Answer:
+def measure_score(listened: Listened, score: Score, *, track: int | None = None, channel: int | None = None) -> Answer:
     """Lateness of what was listened to against a score whose zero is the recording's first frame.
 
     Raises UnsupportedScore when no notes are left to look for, SeveralCandidates when it is not clear which of the
@@ -83,9 +81,7 @@ def explained(lateness: Lateness) -> float:
 
 
 def _chosen(score: Score, track: int | None, channel: int | None) -> tuple[ScorePart, ...]:
-    parts = tuple(
-        part for part in score.parts if track in (None, part.track) and channel in (None, part.channel)
-    )
+    parts = tuple(part for part in score.parts if track in (None, part.track) and channel in (None, part.channel))
     if parts:
         return parts
     if not score.parts:
@@ -94,7 +90,9 @@ def _chosen(score: Score, track: int | None, channel: int | None) -> tuple[Score
     asked = " and ".join(
         word for word in (f"track {track}" if track else "", f"channel {channel}" if channel else "") if word
     )
-    raise UnsupportedScore(f"There are no notes on {asked}. Tracks count from 1, the conductor track included: {there}.")
+    raise UnsupportedScore(
+        f"There are no notes on {asked}. Tracks count from 1, the conductor track included: {there}."
+    )
 
 
 def _alone(score: Score) -> list[_Candidate]:

@@ -40,13 +40,14 @@ class Hits:
     """One row a moment. found: whether something begins there; positions and widths in samples: onset, peak_at, width
     (from the first to the last sample over 30 % of the peak), rise (10 to 90 %); heights: peak and base (the level
     before); rough: energy of the differences of neighbouring samples before the hit, against their own (white noise
-    has 2, what rings far less). Rows that were not found hold NaN."""
+    has 2, what rings far less); rung: 1 where something that rings on was taken off first. Rows not found hold NaN."""
 
     onset: np.ndarray
     peak: np.ndarray
     peak_at: np.ndarray
     base: np.ndarray
     rough: np.ndarray
+    rung: np.ndarray
     width: np.ndarray
     rise: np.ndarray
 
@@ -92,20 +93,30 @@ def find_hits(
     return hits
 
 
-def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room, lead: int, length: int) -> None:
-    """Rows in which the coarse curve rises between two samples, read straight from the signal."""
-    hop, rate = curve.hop, recording.rate
-    first = np.maximum(0, np.floor(around - reach)).astype(np.int64)
-    last = (np.floor(around + reach) + 1).astype(np.int64)
-    low = first // hop
-    span = int((last // hop - low).max(initial=0)) + 1
-    hops = low[:, None] + np.arange(span)
-    inside = (hops <= (last // hop)[:, None]) & (hops < len(curve.rises))
+def rough_onsets(curve: Novelty, around: np.ndarray, reach: np.ndarray) -> np.ndarray:
+    """Roughly (to a hop or two) where something begins within `reach` of each `around`, in samples; NaN where not."""
+    _, start, steepest = _rising(curve, around, reach)
+    return np.where(steepest >= MIN_RISE, start.astype(np.float64), np.nan)
+
+
+def _rising(curve: Novelty, around: np.ndarray, reach: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(first hop looked at, sample at which the chosen hop begins, rise of the steepest one) of each row."""
+    hop = curve.hop
+    low = np.maximum(0, np.floor(around - reach)).astype(np.int64) // hop
+    high = (np.floor(around + reach) + 1).astype(np.int64) // hop
+    hops = low[:, None] + np.arange(int((high - low).max(initial=0)) + 1)
+    inside = (hops <= high[:, None]) & (hops < len(curve.rises))
     rises = np.where(inside, curve.rises[np.minimum(hops, max(len(curve.rises) - 1, 0))], 0.0)
     steepest = rises.max(axis=1, initial=0.0)
     # The first hop that rises nearly as much as the steepest one: a slow attack rises over several.
     chosen = np.argmax(rises >= np.maximum(MIN_RISE, 0.6 * steepest)[:, None], axis=1)
-    start = (low + chosen) * hop
+    return low, (low + chosen) * hop, steepest
+
+
+def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room, lead: int, length: int) -> None:
+    """Rows in which the coarse curve rises between two samples, read straight from the signal."""
+    hop, rate = curve.hop, recording.rate
+    low, start, steepest = _rising(curve, around, reach)
     origin = low * hop - lead
     rows = windows(recording, curve.side, origin, length)
     begin = start - origin - hop
@@ -138,6 +149,7 @@ def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room
         "peak_at": peak_column + origin,
         "base": base,
         "rough": (np.diff(earlier, axis=1) ** 2).mean(axis=1) / np.maximum(earlier.var(axis=1), 1e-30),
+        "rung": np.zeros(len(rows)),
         "width": width,
         "rise": high - onset,
     }.items():
@@ -161,7 +173,7 @@ def _calm_before(heights, begin, base, room, rate: int) -> tuple[np.ndarray, np.
 
 
 def _first_passing(heights: np.ndarray, threshold: np.ndarray, before: np.ndarray) -> np.ndarray:
-    """Column (float) where each row first passes its threshold; before: height left of the first column that is not 0."""
+    """Column (float) where each row first passes its threshold; before: height left of its first column not 0."""
     rows = np.arange(len(heights))
     at = np.argmax(heights > threshold[:, None], axis=1)
     above = heights[rows, at]
@@ -173,7 +185,6 @@ def _first_passing(heights: np.ndarray, threshold: np.ndarray, before: np.ndarra
 
 
 def _through_ringing(recording, curve, hits: Hits, rows, around, reach, until) -> None:
-    rate = recording.rate
     for row in rows.tolist():
         first, last = max(0, int(around[row] - reach[row])), int(around[row] + reach[row]) + 1
         found = hit_alone(recording, curve.side, first, last, float(until[row]))
@@ -191,7 +202,7 @@ def _through_ringing(recording, curve, hits: Hits, rows, around, reach, until) -
         high = _first_passing(looked_at, np.array([base + 0.9 * (peak - base)]), left)[0]
         over = np.flatnonzero(looked_at[0] > WIDE * peak)
         hits.onset[row], hits.peak_at[row] = begin + onset, begin + peak_column
-        hits.peak[row], hits.base[row] = peak - base, base
+        hits.peak[row], hits.base[row], hits.rung[row] = peak - base, base, 1.0
         hits.width[row], hits.rise[row] = float(over[-1] - over[0]) if len(over) else 0.0, high - onset
 
 

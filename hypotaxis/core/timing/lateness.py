@@ -10,7 +10,7 @@ import numpy as np
 
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
 from hypotaxis.core.timing.belief import AMBIGUOUS, Evidence, believe
-from hypotaxis.core.timing.hits import Hits, find_hits, loose_hits
+from hypotaxis.core.timing.hits import Hits, find_hits, loose_hits, rough_onsets
 from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, robust_line
 from hypotaxis.core.timing.moments import Moments
@@ -127,7 +127,6 @@ class _Match:
             return 0.0
         return float(line.used.sum()) / (1 + (line.jitter_ms / 3) ** 2)
 
-
     def unclaimed(self, curve: Novelty) -> int:
         """Hits that no moment claims."""
         if not self.found.any():
@@ -149,7 +148,9 @@ class Listened:
             raise UnreadableFile("The recording holds values that are no numbers. Export it again.")
         loudest = max(curve.loudest for curve in self.curves)
         if loudest < SILENCE:
-            raise NoSignal("Nothing came back: the recording is silent. Check the cable, the box's level and its channel.")
+            raise NoSignal(
+                "Nothing came back: the recording is silent. Check the cable, the box's level and its channel."
+            )
         self.curves = [curve for curve in self.curves if curve.loudest >= max(SILENCE, 0.01 * loudest)]
 
     def measure(self, moments: Moments) -> Lateness:
@@ -211,8 +212,12 @@ class Listened:
         rate = self.recording.rate
         middle = (positions[0] + positions[-1]) / 2
         expected = positions + lag.lateness_ms * rate / 1000 + lag.drift_ppm * 1e-6 * (positions - middle)
-        hits = self._hits_around(curve, expected, REACH_MS, few=True)
-        first = _Match(positions, hits, hits.onset, False, rate)
+        reach, _ = self._room(expected, REACH_MS)
+        rough = rough_onsets(curve, expected, reach)
+        first = _Match(positions, Hits.none(len(positions)), rough, False, rate)
+        if first.found.mean() < SMALLEST_SHARE:
+            hits = self._hits_around(curve, expected, REACH_MS, few=True)
+            first = _Match(positions, hits, hits.onset, False, rate)
         if first.found.sum() < FEWEST_HITS:
             return first
         line = first.line()
@@ -222,16 +227,21 @@ class Listened:
         return _Match(positions, hits, reading.onset, reading.impulses, rate)
 
     def _hits_around(self, curve: Novelty, expected: np.ndarray, reach_ms: float, *, few: bool) -> Hits:
+        reach, until = self._room(expected, reach_ms)
+        return find_hits(self.recording, curve, around=expected, reach=reach, until=until, few_through_ringing=few)
+
+    def _room(self, expected: np.ndarray, reach_ms: float) -> tuple[np.ndarray, np.ndarray]:
+        """(how far around each expected hit to look, where the next one may begin), in samples."""
         after = np.append(expected[1:], np.inf)
         gap = np.append(np.inf, np.diff(expected))
         room = np.minimum(gap, np.append(gap[1:], np.inf)) / 2
         reach = np.minimum(reach_ms * self.recording.rate / 1000, room)
-        return find_hits(
-            self.recording, curve, around=expected, reach=reach, until=after - reach / 2, few_through_ringing=few
-        )
+        return reach, after - reach / 2
 
 
-def measure(recording: Recording, moments: Moments, *, side: str = "auto", progress: Progress | None = None) -> Lateness:
+def measure(
+    recording: Recording, moments: Moments, *, side: str = "auto", progress: Progress | None = None
+) -> Lateness:
     """Lateness of a recording whose first frame is the moments' zero; see Listened."""
     return Listened(recording, side=side, progress=progress).measure(moments)
 
@@ -275,6 +285,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         jitter_ms=line.jitter_ms,
         base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
         rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
+        rung=float(np.mean(match.hits.rung[found])),
         lags=tuple(lags),
         lateness_ms=line.median_ms,
         range_ms=RANGE_MS,

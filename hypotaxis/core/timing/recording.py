@@ -1,7 +1,7 @@
 """How are the samples of a recording reached, whatever its length?
 
-A recording has a rate in Hz, frames, and one or two channels of float32, full scale ±1.0. A side is a channel (0 left or
-mono, 1 right) or MIX, the mean of both. What reaches outside the recording is silence.
+A recording has a rate in Hz, frames, and one or two channels of float32, full scale ±1.0. A side is a channel (0 left
+or mono, 1 right) or MIX, the mean of both. What reaches outside the recording is silence.
 """
 
 from collections.abc import Iterator

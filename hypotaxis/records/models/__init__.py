@@ -2,6 +2,7 @@
 
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Socket
 from hypotaxis.records.models.session import Pass, Session, Take, Track
+from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
 __all__ = [
@@ -15,6 +16,7 @@ __all__ = [
     "Rig",
     "Session",
     "Socket",
+    "Sounding",
     "Take",
     "Track",
 ]

@@ -5,4 +5,16 @@ from django.urls import path
 from hypotaxis.steps.timing import views
 
 app_name = "timing"
-urlpatterns = [path("", views.home, name="home")]
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("new/", views.new, name="new"),
+    path("test-score.mid", views.test_score, name="test-score"),
+    path("loop-signal.wav", views.loop, name="loop-signal"),
+    path("<uuid:uid>/", views.open_sounding, name="open"),
+    path("<uuid:uid>/state/", views.state, name="state"),
+    path("<uuid:uid>/wave/", views.wave, name="wave"),
+    path("<uuid:uid>/again/", views.again, name="again"),
+    path("<uuid:uid>/rename/", views.rename, name="rename"),
+    path("<uuid:uid>/cancel/", views.cancel, name="cancel"),
+    path("<uuid:uid>/remove/", views.remove, name="remove"),
+]

@@ -51,7 +51,7 @@ def irregular(count: int, shortest: float = 0.3, seed: int = 3, first: float = 0
 
 
 def swung(count: int, bpm: float = 96.0, percent: float = 58.0) -> np.ndarray:
-    """Sixteenths of which the second of each pair stands at `percent` of the eighth; some are left out, as in a beat."""
+    """Sixteenths, the second of each pair at `percent` of the eighth; some are left out, as in a beat."""
     eighth = 30.0 / bpm
     at = np.arange(count)
     times = (at // 2) * eighth + (at % 2) * eighth * percent / 100
@@ -90,7 +90,7 @@ def sound(kind: str, age: np.ndarray, hz: float, case: Case) -> np.ndarray:
         wave = (1 - np.exp(-t / 0.001)) * harmonics(t, hz / 2, 8, 0.0) * np.exp(-t / case.ring_s)
     elif kind == "pad":
         wave = (1 - np.exp(-t / (case.attack_ms / 1000))) * harmonics(t, hz * 2, 3, 0.0)
-        wave /= 1 + np.exp((t - case.ring_s / 2) / 0.012)
+        wave /= 1 + np.exp(np.minimum((t - case.ring_s / 2) / 0.012, 500))
     elif kind == "impulse":
         # Band-limited, its centre 1 ms after it begins, so that it may fall anywhere between samples.
         x = (age - 0.001) * case.rate
@@ -107,7 +107,7 @@ def own_onset(case: Case, hz: tuple, starts: tuple, gap_s: float) -> float:
     """Seconds after the first start at which the hit alone passes 10 % of its own peak within 150 ms or the gap."""
     if case.kind == "impulse":
         return 0.001
-    window = min(0.15, round(gap_s, 4))
+    window = min(0.15, max(0.002, round(gap_s, 4)))
     key = (case.kind, case.rate, case.ring_s, case.attack_ms, hz, starts, window)
     if key not in _ONSETS:
         t = np.arange(0, window, 1 / (case.rate * OVER))

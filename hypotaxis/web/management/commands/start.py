@@ -36,6 +36,8 @@ class Command(BaseCommand):
         _check_alone()
         if fresh:
             self._move_aside()
+        for left_over in settings.FILE_UPLOAD_TEMP_DIR.iterdir():
+            left_over.unlink()
         call_command("migrate", verbosity=0, interactive=False)
         call_command("collectstatic", verbosity=0, interactive=False, clear=False)
         if demo:
@@ -62,6 +64,7 @@ class Command(BaseCommand):
         aside.mkdir()
         for path in data.iterdir():
             path.rename(aside / path.name)
+        settings.FILE_UPLOAD_TEMP_DIR.mkdir()
         (data / "secret.key").write_text((aside / "secret.key").read_text())
         (data / "secret.key").chmod(0o600)
         self.stdout.write(f"The old data is kept in {Path(os.path.relpath(aside))}.")
@@ -131,4 +134,12 @@ def _serve(port: int) -> None:
 
     from hypotaxis.web.wsgi import application
 
-    serve(application, host=HOST, port=port, threads=8, ident="Hypotaxis", _quiet=True)
+    serve(
+        application,
+        host=HOST,
+        port=port,
+        threads=8,
+        ident="Hypotaxis",
+        max_request_body_size=settings.MAX_REQUEST_BYTES,
+        _quiet=True,
+    )

@@ -14,6 +14,14 @@ function typing(target) {
   return target.closest && target.closest("input, select, textarea, dialog[open]");
 }
 
+// Goes to an address, and loads it anew when the page is there already.
+function leadTo(address) {
+  const target = new URL(address, location.href);
+  const here = target.pathname + target.search === location.pathname + location.search;
+  location.assign(address);
+  if (here) location.reload();
+}
+
 // Fetches what the server rendered: its named parts replace their likes on the page; without parts it fills `element`.
 async function fetchInto(element, url) {
   try {
@@ -115,13 +123,62 @@ document.addEventListener("alpine:init", () => {
       } else if (headers.get("X-Finished") === "1") {
         this.finished = true;
         const next = this.$root.dataset.then;
-        if (next) location.assign(next);
+        if (next) leadTo(next);
         return;
       } else {
         this.silent = 0;
       }
       this.next();
     },
+  }));
+
+  // A form with large files: shows how much has been sent and how long it takes, can be stopped, and keeps what was
+  // chosen when the server refuses it.
+  Alpine.data("upload", () => ({
+    sending: false,
+    share: 0,
+    told: "",
+    wrong: [],
+    request: null,
+    send(event) {
+      event.preventDefault();
+      const form = this.$root;
+      const began = performance.now();
+      const request = new XMLHttpRequest();
+      this.request = request;
+      this.wrong = [];
+      this.share = 0;
+      this.told = "";
+      this.sending = true;
+      request.upload.onprogress = (part) => {
+        if (!part.total) return;
+        const passed = (performance.now() - began) / 1000;
+        const left = part.loaded ? (passed * (part.total - part.loaded)) / part.loaded : 0;
+        this.share = (100 * part.loaded) / part.total;
+        this.told = part.loaded < part.total ? `${Math.round(this.share)} % sent, ${Math.ceil(left)} s left` : "reading the score";
+      };
+      request.onload = () => this.answered(request);
+      request.onerror = () => this.refused(["Hypotaxis does not answer. Is it still running? Nothing was kept."]);
+      request.onabort = () => this.refused([]);
+      request.open("POST", form.action);
+      request.setRequestHeader("X-Fragment", "1");
+      request.send(new FormData(form));
+    },
+    answered(request) {
+      let answer = {};
+      try {
+        answer = JSON.parse(request.responseText);
+      } catch {
+        answer = { errors: ["It could not be sent. Reload the page and try again; the log says more."] };
+      }
+      if (answer.next) location.assign(answer.next);
+      else this.refused(answer.errors);
+    },
+    refused(reasons) {
+      this.sending = false;
+      this.wrong = reasons;
+    },
+    stop() { this.request?.abort(); },
   }));
 
   // A picture with its own controls: links and forms inside it fetch the fragment anew instead of the page.

@@ -1,0 +1,34 @@
+"""Rows of timing."""
+
+from django.db import models
+
+from hypotaxis.records.models.base import WithUid
+from hypotaxis.records.models.work import Job
+
+
+class Sounding(WithUid):
+    """One measurement of a trip's lateness from a recording of one's own.
+
+    score and recording: names of the kept files; score_title, recording_title: as the person's files were called;
+    parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was asked for (None,
+    "auto": find out); result: the report as core.timing.report has it, with hits and overlay, empty until measured.
+    """
+
+    name = models.CharField(max_length=80)
+    made = models.DateTimeField(auto_now_add=True)
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="sounding")
+    score = models.CharField(max_length=80)
+    score_title = models.CharField(max_length=120)
+    recording = models.CharField(max_length=80)
+    recording_title = models.CharField(max_length=120)
+    parts = models.JSONField(default=list)
+    track = models.PositiveSmallIntegerField(null=True)
+    channel = models.PositiveSmallIntegerField(null=True)
+    side = models.CharField(max_length=5, default="auto")
+    result = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["-made"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,0 +1,72 @@
+"""Forms of timing."""
+
+from pathlib import PurePath
+
+from django import forms
+
+from hypotaxis.core.formats import audio, smf
+
+SIDES = (("auto", "the clearer side"), ("left", "left"), ("right", "right"), ("mix", "both mixed"))
+
+
+class ChoiceForm(forms.Form):
+    """Which notes, and which side of a pair; empty: find out."""
+
+    track = forms.IntegerField(
+        label="Track (empty: find out)",
+        min_value=1,
+        max_value=999,
+        required=False,
+        help_text="Counted from 1 in the file, the conductor track included.",
+    )
+    channel = forms.IntegerField(label="Channel (empty: all)", min_value=1, max_value=16, required=False)
+    side = forms.ChoiceField(label="Of a stereo recording take", choices=SIDES, initial="auto", required=False)
+
+    def clean_side(self):
+        return self.cleaned_data["side"] or "auto"
+
+    def chosen(self) -> dict:
+        """What was chosen, as the services take it."""
+        return {name: self.cleaned_data[name] for name in ("track", "channel", "side")}
+
+
+class SoundingForm(ChoiceForm):
+    """A score and what was recorded while it played."""
+
+    score = forms.FileField(
+        label="Score (.mid): what was played to the box",
+        error_messages={"required": "Choose the MIDI file that was played.", "empty": "The score is an empty file."},
+    )
+    recording = forms.FileField(
+        label="Recording: what came back, from the score’s very beginning",
+        help_text="WAV, AIFF, FLAC or Ogg, 8 to 192 kHz, mono or stereo, up to 2 GB and four hours.",
+        error_messages={"required": "Choose the recording.", "empty": "The recording is an empty file."},
+    )
+    name = forms.CharField(
+        label="Name of the sounding", max_length=80, required=False, help_text="Empty: the recording’s."
+    )
+    field_order = ["score", "recording", "name", "track", "channel", "side"]
+
+    def clean_score(self):
+        return _not_larger(self.cleaned_data["score"], smf.MAX_BYTES, "scores", "Is it an audio file?")
+
+    def clean_recording(self):
+        return _not_larger(self.cleaned_data["recording"], audio.MAX_BYTES, "recordings", "Cut out a few minutes.")
+
+    def sounding_name(self) -> str:
+        """The given name, otherwise the recording's without its ending."""
+        return self.cleaned_data["name"].strip() or PurePath(self.cleaned_data["recording"].name).stem or "Untitled"
+
+
+class RenameForm(forms.Form):
+    """The name of a sounding."""
+
+    name = forms.CharField(label="Name", max_length=80)
+
+
+def _not_larger(upload, most: int, what: str, likely: str):
+    if upload.size > most:
+        raise forms.ValidationError(
+            f"The file has {upload.size / 2**20:,.0f} MB; {what} up to {most / 2**20:,.0f} MB are read. {likely}"
+        )
+    return upload

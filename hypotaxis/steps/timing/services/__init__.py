@@ -1,0 +1,1 @@
+"""What the timing pages do."""

@@ -1,0 +1,242 @@
+"""What the timing page shows: rows on one scale, a sounding opened, the wave around one hit."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.drawing.glass import SPANS_MS, GlassView, draw_wave, ticks
+from hypotaxis.core.drawing.needles import Needle, needle, scale
+from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.timing.recording import SIDE_NAMES, FileRecording
+from hypotaxis.core.timing.report import drift_text
+from hypotaxis.core.units import clock_text, signed
+from hypotaxis.records.models import Sounding, Take
+from hypotaxis.steps.timing.services.sounding import path_of
+
+WAVE_W, WAVE_H = 1180, 150
+WAVE_SPAN = 45.0
+
+
+@dataclass(frozen=True)
+class Row:
+    """An instrument with what its newest measured take says, or a sounding with what it found."""
+
+    title: str
+    colour: str
+    needle: Needle | None
+    late: str
+    jitter: str
+    hits: str
+    shift: str
+    instrument: Instrument | None = None
+    take: Take | None = None
+    sounding: Sounding | None = None
+    differs: str = ""
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A sounding opened. numbers: (name, value, interval, unit)."""
+
+    verdict: str
+    numbers: tuple[tuple[str, str, str, str], ...]
+    counts: tuple[tuple[str, int], ...]
+    hits: HitsPlot
+    overlay: OverlayPlot
+    clipped: bool
+    warnings: tuple[str, ...]
+    late_ms: str
+    late_samples: str
+    shift_ms: str
+    shift_samples: str
+    confidence: str
+
+
+@dataclass(frozen=True)
+class Wave:
+    """The recording around one hit. zero_x: the score's moment; onset_x: the hit's beginning (None: outside)."""
+
+    number: int
+    count: int
+    path: str
+    dots: list
+    marks: list
+    zero_x: float
+    onset_x: float | None
+    spoken: str
+    links: dict[str, str]
+
+
+def rows_of(plan: Plan, soundings: list[Sounding], opened: Sounding | None) -> tuple[list[Row], list[Row], object]:
+    """(instruments, soundings, scale): one row each, on one common millisecond scale."""
+    takes = []
+    for instrument in plan.instruments:
+        found = Take.objects.filter(instrument_uid=instrument.uid, lateness__has_key="lateness_ms")
+        takes.append((instrument, found.select_related("session").first()))
+    measured = [take.lateness["lateness_ms"] for _, take in takes if take]
+    measured += [row.result["offset_ms"] for row in soundings if row.result]
+    marks = scale(max(measured, default=20.0))
+    instruments = [_instrument_row(instrument, take, marks.end_ms) for instrument, take in takes]
+    return instruments, [_sounding_row(row, marks.end_ms, opened) for row in soundings], marks
+
+
+def _instrument_row(instrument: Instrument, take: Take | None, end_ms: float) -> Row:
+    if take is None:
+        return Row(instrument.name, instrument.colour, None, "", "", "", "", instrument=instrument)
+    found = take.lateness
+    return Row(
+        title=instrument.name,
+        colour=instrument.colour,
+        needle=needle(found["lateness_ms"], found["jitter_ms"], end_ms),
+        late=signed(found["lateness_ms"]),
+        jitter=f"{found['jitter_ms']:.2f}",
+        hits=f"{found['used']} of {found['used'] + found['set_aside'] + found['missed']}",
+        shift=signed(found["placement"], 0),
+        instrument=instrument,
+        take=take,
+    )
+
+
+def _sounding_row(row: Sounding, end_ms: float, opened: Sounding | None) -> Row:
+    found = row.result
+    if not found:
+        return Row(row.name, "", None, "", "", "", "", sounding=row)
+    differs = ""
+    if opened is not None and opened.uid != row.uid and opened.result:
+        differs = signed(found["offset_ms"] - opened.result["offset_ms"], 2)
+    return Row(
+        title=row.name,
+        colour="",
+        needle=needle(found["offset_ms"], found["jitter_ms"], end_ms),
+        late=signed(found["offset_ms"]),
+        jitter=f"{found['jitter_ms']:.2f}",
+        hits=f"{found['matched']} of {found['matched'] + found['missed']}",
+        shift=signed(-found["offset_samples"], 0),
+        sounding=row,
+        differs=differs,
+    )
+
+
+def opened_of(row: Sounding) -> Opened:
+    """A measured sounding in full."""
+    found = row.result
+    digits = {"offset_ms": 2, "offset_samples": 1, "jitter_ms": 2, "drift_ppm": 1, "attack_ms": 2}
+    digits |= {"offset_start_ms": 2, "offset_end_ms": 2}
+    names = {
+        "offset_ms": ("Late by", "ms"),
+        "offset_samples": ("", "samples"),
+        "offset_start_ms": ("at the first note", "ms"),
+        "offset_end_ms": ("at the last note", "ms"),
+        "jitter_ms": ("Jitter", "ms"),
+        "drift_ppm": ("Drift", "ppm"),
+        "attack_ms": ("Attack", "ms"),
+    }
+    numbers = []
+    for key, (title, unit) in names.items():
+        value, about = found[key], found[f"{key}_ci"]
+        if value is None:
+            numbers.append((title, "not known", "", ""))
+            continue
+        plain = key in ("jitter_ms", "attack_ms")
+        text = f"{value:.{digits[key]}f}" if plain else signed(value, digits[key])
+        half = f"±{(about[1] - about[0]) / 2:.{digits[key]}f}" if about else ""
+        numbers.append((title, text, half, unit))
+    return Opened(
+        verdict=verdict(found),
+        numbers=tuple(numbers),
+        counts=tuple(
+            (word, found[key])
+            for word, key in (
+                ("notes in the score", "notes"),
+                ("matched", "matched"),
+                ("of them set aside", "set_aside"),
+                ("missed", "missed"),
+                ("too close to tell apart", "merged"),
+                ("outside the recording", "outside"),
+                ("hits without a note", "extra"),
+            )
+            if found[key] or key in ("notes", "matched", "missed", "extra")
+        ),
+        hits=hits_plot(
+            found["hits"],
+            found["sample_rate"],
+            start_ms=found["offset_start_ms"],
+            end_ms=found["offset_end_ms"],
+            jitter_ms=found["jitter_ms"],
+        ),
+        overlay=overlay_plot(found["overlay"], median_ms=found["offset_ms"], jitter_ms=found["jitter_ms"]),
+        clipped=found["clipped"],
+        warnings=tuple(found["warnings"]),
+        late_ms=signed(found["offset_ms"], 2),
+        late_samples=signed(found["offset_samples"], 0),
+        shift_ms=signed(-found["offset_ms"], 2),
+        shift_samples=signed(-found["offset_samples"], 0),
+        confidence=f"{found['confidence']:.2f}",
+    )
+
+
+def verdict(found: dict) -> str:
+    """What was found, in a sentence or two."""
+    word = "late" if found["offset_ms"] >= 0 else "early"
+    inside = found["matched"] + found["missed"]
+    source = {"mono": "", "left": " on the left side", "right": " on the right side", "mix": " on both sides mixed"}
+    sentence = (
+        f"It comes home {abs(found['offset_ms']):.1f} ms {word}{source[found['input']]}, by {found['matched']} of "
+        f"{inside} notes over {clock_text(found['seconds'])}; single hits scatter by {found['jitter_ms']:.2f} ms, "
+        f"{drift_text(found['drift_ppm'], found['drift_ppm_ci'])}."
+    )
+    if found["confidence"] < 0.6:
+        return f"Perhaps: {sentence[0].lower()}{sentence[1:]} It is not sure enough to rely on; see below why."
+    return sentence
+
+
+def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> Wave:
+    """The recording around hit `number` (counted from 0 among the matched ones, held inside)."""
+    found = row.result
+    hits = found["hits"]
+    number = min(max(0, number), len(hits) - 1)
+    moment, onset, used = hits[number]
+    rate = found["sample_rate"]
+    view = GlassView(moment, span_ms, offset_ms, rate, WAVE_W)
+    side = next((side for side, name in SIDE_NAMES.items() if name == found["input"]), 0)
+    first, last = view.window()
+    recording = FileRecording(path_of(row.recording))
+    samples = recording.piece(side, first, last)
+    around = recording.piece(side, int(onset), int(onset + 0.15 * rate))
+    loudest = float(np.abs(around).max(initial=0.0))
+    path, dots = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
+    onset_x = view.span.x(onset)
+    at = SPANS_MS.index(span_ms)
+    same = {"hit": number, "span": span_ms, "offset": offset_ms}
+
+    def to(**changes) -> str:
+        return "&".join(f"{name}={value:g}" for name, value in (same | changes).items())
+
+    return Wave(
+        number=number + 1,
+        count=len(hits),
+        path=path,
+        dots=dots,
+        marks=ticks(view),
+        zero_x=round(view.span.x(moment), 2),
+        onset_x=round(onset_x, 2) if 0 <= onset_x <= WAVE_W else None,
+        spoken=f"{moment / rate:.3f} s, {signed((onset - moment) * 1000 / rate, 3)} ms"
+        + ("" if used else ", set aside"),
+        links={
+            "before": to(hit=number - 1, offset=0) if number else "",
+            "after": to(hit=number + 1, offset=0) if number + 1 < len(hits) else "",
+            "wider": to(span=SPANS_MS[at - 1]) if at else "",
+            "closer": to(span=SPANS_MS[at + 1], offset=_kept_in_sight(onset, moment, rate, SPANS_MS[at + 1]))
+            if at + 1 < len(SPANS_MS)
+            else "",
+            "earlier": to(offset=offset_ms - span_ms / 3),
+            "later": to(offset=offset_ms + span_ms / 3),
+        },
+    )
+
+
+def _kept_in_sight(onset: float, moment: float, rate: int, span_ms: float) -> float:
+    """Offset of the window that keeps the hit's beginning in it: closer than the lateness, it leaves the moment."""
+    late_ms = (onset - moment) * 1000 / rate
+    return 0.0 if late_ms < 0.7 * span_ms else late_ms - 0.3 * span_ms

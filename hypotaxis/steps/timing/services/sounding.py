@@ -1,0 +1,128 @@
+"""A recording of one's own becomes a sounding: files kept, measured in the background, compared."""
+
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
+from django.db import transaction
+from huey.contrib.djhuey import db_task
+
+from hypotaxis.core.errors import UnsupportedScore
+from hypotaxis.core.formats.smf import read_smf
+from hypotaxis.core.timing.apart import measure_apart
+from hypotaxis.records.audio import folder
+from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.models import Job, Sounding
+
+
+def start_sounding(
+    score: UploadedFile,
+    recording: UploadedFile,
+    *,
+    name: str,
+    track: int | None = None,
+    channel: int | None = None,
+    side: str = "auto",
+) -> Sounding:
+    """Keep the two files and ask the worker to measure them.
+
+    Raises UnreadableFile (or its kind UnsupportedScore) for a score that cannot be used, and then keeps nothing.
+    """
+    data = score.read()
+    parts = [[part.track, part.channel, part.name, len(part.notes)] for part in read_smf(data).parts]
+    if not parts:
+        raise UnsupportedScore("The score has no notes, so there is nothing to measure against.")
+    kept: list[Path] = []
+    try:
+        kept.append(_keep("score", data))
+        kept.append(_keep("recording", recording))
+        with transaction.atomic():
+            job = Job.objects.create(kind="sounding")
+            row = Sounding.objects.create(
+                name=name[:80],
+                job=job,
+                score=kept[0].name,
+                score_title=str(score.name)[:120],
+                recording=kept[1].name,
+                recording_title=str(recording.name)[:120],
+                parts=parts,
+                track=track,
+                channel=channel,
+                side=side,
+            )
+    except BaseException:
+        for path in kept:
+            path.unlink(missing_ok=True)
+        raise
+    measure(str(job.uid))
+    return row
+
+
+def measure_again(row: Sounding, *, track: int | None, channel: int | None, side: str) -> None:
+    """Measure the same files with another choice; what was found before is replaced when the new answer is there."""
+    row.track, row.channel, row.side = track, channel, side
+    row.save(update_fields=["track", "channel", "side"])
+    Job.objects.filter(uid=row.job_id).update(
+        state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False
+    )
+    measure(str(row.job_id))
+
+
+def remove(row: Sounding) -> None:
+    """Remove a sounding and its files."""
+    files = [path_of(row.score), path_of(row.recording)]
+    row.job.delete()
+    for path in files:
+        path.unlink(missing_ok=True)
+
+
+def path_of(name: str) -> Path:
+    """Where a kept file of a sounding is."""
+    return folder("soundings") / name
+
+
+@db_task()
+def measure(job_uid: str) -> None:
+    """The task: measure in a process apart, keep what it found."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        row = Sounding.objects.get(job_id=job_uid)
+        result = measure_apart(
+            path_of(row.score),
+            path_of(row.recording),
+            track=row.track,
+            channel=row.channel,
+            side=row.side,
+            picture=True,
+            progress=lambda share: _report(reporter, share),
+        )
+        row.result = result
+        row.save(update_fields=["result"])
+
+
+def _report(reporter: Reporter, share: float) -> None:
+    if reporter.due():
+        reporter.report(share)
+
+
+def _keep(suffix: str, content: bytes | UploadedFile) -> Path:
+    """A new file of our own naming, complete before it is there; an upload on disk is moved, not copied."""
+    handle, name = tempfile.mkstemp(dir=folder("soundings"), suffix=f".{suffix}.part")
+    made = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            if isinstance(content, bytes):
+                stream.write(content)
+            elif isinstance(content, TemporaryUploadedFile):
+                os.replace(content.temporary_file_path(), made)
+            else:
+                shutil.copyfileobj(content.file, stream)
+            stream.flush()
+            os.fsync(stream.fileno())
+        return made.replace(made.with_suffix(""))
+    except BaseException:
+        made.unlink(missing_ok=True)
+        raise

@@ -1,0 +1,126 @@
+"""Recordings of one's own on the timing page: kept, measured, compared, and removed without a trace."""
+
+import tempfile
+from pathlib import Path
+
+import mido
+import soundfile
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.urls import reverse
+
+from hypotaxis.records import jobs
+from hypotaxis.records.models import Job, Sounding
+from hypotaxis.steps.timing.services import sounding
+from tests.core.formats.test_smf import END, smf
+from tests.core.timing.files import pair_of_files
+from tests.web.base import DemoTest
+
+
+class SoundingTest(DemoTest):
+    def setUp(self):
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.addCleanup(lambda: [path.unlink() for path in self.kept()])
+
+    def kept(self) -> list[Path]:
+        return list(sounding.path_of("").glob("*"))
+
+    def upload(self, score: bytes | None = None, recording: bytes | None = None, headers=None, **fields):
+        made_score, made_recording, self.true_ms = pair_of_files(self.folder, jitter_ms=0.3, seed=fields.pop("seed", 3))
+        form = {
+            "score": SimpleUploadedFile("pattern.mid", made_score.read_bytes() if score is None else score),
+            "recording": SimpleUploadedFile(
+                "to the left.wav", made_recording.read_bytes() if recording is None else recording
+            ),
+        }
+        return self.client.post(reverse("timing:new"), form | fields, headers=headers, follow=True)
+
+    def test_the_verdict_the_numbers_and_the_value_to_type(self):
+        answer = self.upload()
+        row = Sounding.objects.get()
+        self.assertEqual((row.name, row.job.state), ("to the left", Job.DONE))
+        self.assertAlmostEqual(row.result["offset_ms"], self.true_ms, delta=1 / 48)
+        self.assertContains(answer, f"It comes home {row.result['offset_ms']:.1f} ms late, by 32 of 32 notes")
+        self.assertContains(answer, f"−{row.result['offset_ms']:.2f} <small>ms</small>")
+        self.assertContains(answer, f"−{row.result['offset_samples']:.0f} <small>samples</small>")
+        self.assertEqual(answer.content.decode().count('class="hit-dot"') + row.result["set_aside"], 32)
+        late = self.page("timing:open", row.uid, field="late")
+        self.assertIn(f"+{row.result['offset_ms']:.2f} <small>ms</small>", late)
+        self.assertIn("1 own recording", late)
+
+    def test_the_wave_around_any_hit_down_to_single_samples(self):
+        self.upload()
+        row = Sounding.objects.get()
+        wave = self.page("timing:wave", row.uid, hit=7, span=0.8, offset=14)
+        self.assertIn("hit 8 of 32", wave)
+        self.assertGreater(wave.count('class="sample"'), 30)
+        self.assertIn("hit 32 of 32", self.page("timing:wave", row.uid, hit=99, span="x", offset="1e999"))
+
+    def test_several_are_compared(self):
+        self.upload(name="Before")
+        self.upload(name="After", seed=4)
+        after = Sounding.objects.get(name="After")
+        page = self.page("timing:open", after.uid)
+        self.assertIn("ms against the opened", page)
+        self.assertEqual(page.count('class="needle-head"'), 4)
+
+    def test_a_recording_without_an_answer_says_why_and_can_be_measured_anew(self):
+        silent = self.folder / "silent.wav"
+        soundfile.write(silent, [0.0] * 480_000, 48000)
+        answer = self.upload(recording=silent.read_bytes())
+        row = Sounding.objects.get()
+        self.assertEqual((row.job.state, row.result), (Job.FAILED, {}))
+        self.assertContains(answer, "the recording is silent")
+        self.assertIn("no answer: open to see why", self.page("timing:home"))
+        self.client.post(reverse("timing:again", args=[row.uid]), {"channel": "99"})
+        self.client.post(reverse("timing:again", args=[row.uid]), {"channel": "10", "side": "left"})
+        row.refresh_from_db()
+        self.assertEqual((row.channel, row.side), (10, "left"))
+
+    def test_bad_input_is_refused_and_nothing_is_kept(self):
+        cases = {
+            "pattern.mid cannot be used. This is a type 2 file": {"score": smf(END, kind=2)},
+            "The score has no notes": {"score": smf(END)},
+            "The score is an empty file": {"score": b""},
+            "The recording is an empty file": {"recording": b""},
+            "less than or equal to 16": {"channel": "17"},
+        }
+        for reason, change in cases.items():
+            with self.subTest(reason):
+                self.assertContains(self.upload(**change), reason)
+        by_script = self.upload(score=b"x", headers={"X-Fragment": "1"})
+        self.assertEqual(by_script.status_code, 400)
+        self.assertIn("begin with MThd", by_script.json()["errors"][0])
+        self.assertFalse(Sounding.objects.exists())
+        self.assertEqual(self.kept(), [])
+
+    def test_a_measurement_can_be_stopped_and_removed(self):
+        self.upload()
+        row = Sounding.objects.get()
+        Job.objects.update(state=Job.WAITING)
+        self.client.post(reverse("timing:cancel", args=[row.uid]))
+        self.assertIn(
+            "Stop it first", self.told(self.client.post(reverse("timing:remove", args=[row.uid]), follow=True))
+        )
+        sounding.measure(str(row.job_id))
+        self.assertEqual(Job.objects.get(uid=row.job_id).state, Job.CANCELLED)
+        self.client.post(reverse("timing:rename", args=[row.uid]), {"name": "Bass, second try"})
+        self.assertIn("Bass, second try", self.page("timing:home"))
+        self.client.post(reverse("timing:remove", args=[row.uid]))
+        self.assertEqual((Sounding.objects.count(), self.kept()), (0, []))
+
+    def test_one_that_was_interrupted_says_so(self):
+        self.upload()
+        Job.objects.update(state=Job.RUNNING)
+        jobs.mark_interrupted()
+        self.assertIn("It can be repeated", self.page("timing:open", Sounding.objects.get().uid))
+
+    def test_the_test_score_and_the_loop_signal(self):
+        answer = self.client.get(reverse("timing:test-score"), {"note": 38, "channel": 3})
+        (self.folder / "t.mid").write_bytes(answer.content)
+        file = mido.MidiFile(self.folder / "t.mid")
+        self.assertEqual({m.note for t in file.tracks for m in t if m.type == "note_on"}, {38})
+        loop = self.client.get(reverse("timing:loop-signal"))
+        (self.folder / "l.wav").write_bytes(b"".join(loop.streaming_content))
+        self.assertEqual(soundfile.info(self.folder / "l.wav").samplerate, 48000)
