@@ -1,1 +1,1 @@
-"""Speed against reference libraries, as ratios measured in one run: `make bench`."""
+"""Speed and memory against reference libraries, as ratios measured in one run: `make bench`."""

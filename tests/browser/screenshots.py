@@ -18,6 +18,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 from tests.browser.chromium import CHROMIUM, DESK
+from tests.core.timing.files import pair_of_files
 
 ROOT = Path(__file__).parents[2]
 FOLDER = ROOT / "docs" / "screenshots"
@@ -102,6 +103,19 @@ def the_session(page: Page, address: str) -> None:
     keep(page, "session-single-samples")
 
 
+def a_recording_of_ones_own(page: Page, address: str) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        case = {"jitter_ms": 0.4, "drift_ppm": 30, "noise_db": -55, "extra": 2}
+        score, recording, _ = pair_of_files(Path(folder), name="Withy by the long cable.wav", **case)
+        page.goto(f"{address}/timing/new/")
+        page.get_by_label("Score (.mid)").set_input_files(score)
+        page.get_by_label("Recording: what came back").set_input_files(recording)
+        page.get_by_role("button", name="Measure", exact=True).click()
+        page.get_by_text("It comes home").wait_for()
+        page.evaluate("document.getElementById('opened').scrollIntoView()")
+        keep(page, "timing-own-recording")
+
+
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
@@ -114,6 +128,7 @@ def main() -> None:
             for step in ("sync", "timing", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
+            a_recording_of_ones_own(page, address)
         with application() as address:
             page = browser.new_page(viewport=DESK)
             page.goto(f"{address}/rig/")

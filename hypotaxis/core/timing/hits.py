@@ -8,11 +8,11 @@ point within 150 ms or before the next moment. Nothing that shifts or smears tim
 from dataclasses import dataclass, fields
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from hypotaxis.core.timing.novelty import Novelty
 from hypotaxis.core.timing.recording import Recording, windows
 from hypotaxis.core.timing.ringing import hit_alone
+from hypotaxis.core.timing.running import highest_ending
 
 BEFORE_MS = 5.0
 PEAK_MS = 150.0
@@ -163,7 +163,7 @@ def _calm_before(heights, begin, base, room, rate: int) -> tuple[np.ndarray, np.
         return begin, base
     stretch = np.take_along_axis(heights, begin[:, None] - look + np.arange(look), axis=1)
     # Highest level of the stretch that ends at each column.
-    ending = maximum_filter1d(stretch, calm, axis=1, origin=(calm - 1) // 2)
+    ending = highest_ending(stretch, calm)
     ending[:, : calm - 1] = np.inf
     ending[np.arange(look) < (look - room)[:, None]] = np.inf
     at = look - 1 - np.argmin(ending[:, ::-1], axis=1)

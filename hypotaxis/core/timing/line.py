@@ -6,7 +6,6 @@ Lateness in ms over time in seconds. Slope is drift: 1 ms/s is 1000 ppm.
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
 
 _MOST_FOR_PAIRS = 600
 """Theil–Sen looks at all pairs; beyond this an even selection is enough for the first line."""
@@ -68,7 +67,7 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
     intercept = float(late.mean() - slope * middle)
     rest = late - (intercept + slope * time)
     jitter = float(np.sqrt((rest**2).sum() / (number - 2)))
-    quantile = float(stdtrit(number - 2, 0.975))
+    quantile = student_quantile(number - 2)
     return Line(
         used=used,
         slope=slope,
@@ -80,6 +79,24 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
         median_half=quantile * 1.2533 * jitter / np.sqrt(number),
         middle=float(middle),
     )
+
+
+def student_quantile(freedom: int) -> float:
+    """The 97.5 % point of Student's t, by its expansion around the normal one (Abramowitz and Stegun 26.7.5).
+
+    Within 1 % from two degrees of freedom on.
+
+    >>> round(student_quantile(10), 3), round(student_quantile(46), 3)
+    (2.228, 2.013)
+    """
+    z, n = 1.959964, freedom
+    terms = (
+        (z**3 + z) / 4,
+        (5 * z**5 + 16 * z**3 + 3 * z) / 96,
+        (3 * z**7 + 19 * z**5 + 17 * z**3 - 15 * z) / 384,
+        (79 * z**9 + 776 * z**7 + 1482 * z**5 - 1920 * z**3 - 945 * z) / 92160,
+    )
+    return z + sum(term / n**power for power, term in enumerate(terms, start=1))
 
 
 def _middle_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:

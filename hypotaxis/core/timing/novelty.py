@@ -10,9 +10,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from hypotaxis.core.timing.recording import MIX, Recording
+from hypotaxis.core.timing.running import highest_ending
 
 HOP_MS = 1.0
 LOOK_BACK = 22
@@ -176,9 +176,8 @@ def _rises(level: np.ndarray) -> np.ndarray:
     # Below 50 dB under the peak, or hardly above the background, a rise is no event.
     ground = max(top * 10 ** (-50 / 20), min(floor * 1.5, top * 0.1), 1e-9)
     log = np.log(level + np.float32(ground))
-    # The filter's window is shifted so that it ends just before each hop.
-    padded = np.concatenate([np.full(LOOK_BACK, np.log(ground), dtype=np.float32), log])[:-1]
-    before = maximum_filter1d(padded, LOOK_BACK, origin=0)[LOOK_BACK // 2 :][: len(level)]
+    before = np.full_like(log, np.log(ground))
+    before[1:] = np.maximum(before[1:], highest_ending(log, LOOK_BACK)[:-1])
     return np.clip(log - before, 0.0, RISE_CAP)
 
 

@@ -12,7 +12,7 @@ from scipy import stats
 
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
 from hypotaxis.core.timing.lateness import measure
-from hypotaxis.core.timing.line import robust_line
+from hypotaxis.core.timing.line import robust_line, student_quantile
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
 from tests.core.timing.generated import Case, irregular, lay_down, swung
@@ -272,6 +272,9 @@ class PiecesTest(SimpleTestCase):
         reference = stats.linregress(seconds[kept], late[kept])
         self.assertAlmostEqual(line.slope, reference.slope, places=9)
         self.assertAlmostEqual(line.slope_half, stats.t.ppf(0.975, 59) * reference.stderr, places=6)
+        for freedom in (2, 3, 5, 14, 200):
+            # Reference: scipy's quantile of Student's t.
+            self.assertAlmostEqual(student_quantile(freedom) / stats.t.ppf(0.975, freedom), 1.0, delta=0.01)
 
     def test_what_64_hits_can_know(self):
         # Normal theory: the median's standard error is 1.2533 sigma / sqrt(n); slope sigma sqrt(12) / (sqrt(n) T).

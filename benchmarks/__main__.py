@@ -1,0 +1,132 @@
+"""`python -m benchmarks`: each measurement beside its reference, imports excluded, the best of a few runs.
+
+Absolute times are this machine's; only the ratios say something.
+"""
+
+import io
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import librosa
+import mido
+import numpy as np
+import soundfile
+
+from hypotaxis.core.formats.smf import read_smf, write_smf
+from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.timing.lateness import measure
+from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.core.timing.recording import HeldRecording
+
+RATE = 48_000
+ROOT = Path(__file__).parents[1]
+# A small process between, since a child's peak counts what its parent held when it was started.
+_WATCHED = (
+    "import resource, subprocess, sys; subprocess.run(sys.argv[1:], check=True); "
+    "print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
+)
+
+
+def best_of(what: Callable[[], object], runs: int = 5) -> float:
+    """Shortest time of a few runs in seconds, after one that warms up."""
+    what()
+    times = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        what()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def hits_at(seconds: np.ndarray, length_s: float) -> np.ndarray:
+    """A struck sound at each time, float32."""
+    signal = np.zeros(int(length_s * RATE), dtype=np.float32)
+    age = np.arange(int(0.1 * RATE)) / RATE
+    for begin in seconds.tolist():
+        first = int(np.ceil(begin * RATE))
+        late = first / RATE - begin
+        signal[first : first + len(age)] += np.exp(-(age + late) * 40) * np.cos(2 * np.pi * 900 * (age + late)) * 0.5
+    return signal + 1e-4 * np.random.default_rng(1).standard_normal(len(signal)).astype(np.float32)
+
+
+def notes(count: int, length_s: float) -> np.ndarray:
+    """Seconds of uneven notes that fill a length."""
+    gaps = np.random.default_rng(2).uniform(0.6, 1.4, count)
+    return 0.5 + np.cumsum(gaps) * (length_s - 2) / gaps.sum()
+
+
+def lateness_of_three_minutes() -> None:
+    """3 min of 48 kHz mono with 1,000 notes: ours against librosa's onset detector on the same samples."""
+    at = notes(1000, 180)
+    played = at + 0.0142 + 0.0003 * np.random.default_rng(3).standard_normal(len(at))
+    signal = hits_at(played, 180)
+    moments = distinct_moments(at * RATE, RATE)
+    recording = HeldRecording(signal, RATE)
+    ours = best_of(lambda: measure(recording, moments))
+    theirs = best_of(lambda: librosa.onset.onset_detect(y=signal, sr=RATE, units="samples"))
+    truth = float(np.median(played - at)) * RATE
+    found = measure(recording, moments).samples
+    onsets = librosa.onset.onset_detect(y=signal, sr=RATE, units="samples")
+    nearest = np.array([onsets[np.argmin(np.abs(onsets - p * RATE))] for p in played])
+    detector = float(np.median(nearest - at * RATE))
+    tell("lateness, 3 min mono, 1,000 notes", ours, theirs, "librosa's onset detector")
+    print(f"    error of the median: {found - truth:+.2f} samples, librosa's {detector - truth:+.0f} samples")
+
+
+def one_hour_of_stereo() -> None:
+    """Peak memory of the whole measuring process for an hour of stereo."""
+    at = np.rint(notes(7000, 3600) * 1000) / 1000
+    with tempfile.TemporaryDirectory() as folder:
+        score, sound = Path(folder) / "hour.mid", Path(folder) / "hour.wav"
+        rows = np.zeros(len(at), dtype=NOTE)
+        rows["tick"], rows["duration"], rows["note"], rows["velocity"] = np.rint(at * 1000), 50, 36, 100
+        part = ScorePart("Hour", 10, rows, no_controls())
+        score.write_bytes(write_smf(Score(TempoMap(500, ((0, 500_000),)), (part,), 3_600_000)))
+        with soundfile.SoundFile(sound, "w", RATE, 2, "PCM_24") as stream:
+            for minute in range(60):
+                inside = at[(at >= minute * 60) & (at < minute * 60 + 60)] - minute * 60 + 0.0142
+                block = hits_at(inside[inside < 59.9], 60)
+                stream.write(np.stack([block, 0.7 * block], axis=1))
+        wish = {"score": str(score), "recording": str(sound), "track": None, "channel": None, "side": "auto"}
+        wish |= {"picture": True, "memory": 3 * 2**30, "seconds": 1800}
+        began = time.perf_counter()
+        command = [sys.executable, "-c", _WATCHED, sys.executable, "-m", "hypotaxis.core.timing.apart"]
+        environment = os.environ | {"OPENBLAS_NUM_THREADS": "1"}
+        out = subprocess.run(
+            command, input=json.dumps(wish).encode(), stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True
+        ).stdout
+        seconds = time.perf_counter() - began
+        *_, answer, peak_kb = out.splitlines()
+        peak, found = int(peak_kb) / 1024, json.loads(answer)["result"]
+    print(f"lateness, 1 h stereo, {found['matched']} notes: peak {peak:.0f} MB of 400 allowed, {peak / 400:.2f} of it")
+    print(f"    in {seconds:.1f} s, {3600 / seconds:.0f} times its own speed; {found['offset_ms']:+.3f} ms of +14.2")
+
+
+def reading_a_score() -> None:
+    """100,000 events: reading and splitting against mido's parsing alone."""
+    count = 50_000
+    rows = np.zeros(count, dtype=NOTE)
+    rows["tick"], rows["duration"], rows["velocity"] = np.arange(count) * 60, 40, 90
+    rows["note"] = 36 + np.arange(count) % 48
+    data = write_smf(Score(TempoMap(), (ScorePart("Long", 1, rows, no_controls()),), count * 60))
+    ours = best_of(lambda: read_smf(data), 3)
+    theirs = best_of(lambda: mido.MidiFile(file=io.BytesIO(data)), 3)
+    tell("score of 100,000 events", ours, theirs, "mido's parsing, which it contains")
+
+
+def tell(what: str, ours: float, theirs: float, reference: str) -> None:
+    """One line: ratio first, then this machine's times."""
+    print(f"{what}: {ours / theirs:.2f} of {reference} ({ours:.3f} s against {theirs:.3f} s)")
+
+
+if __name__ == "__main__":
+    lateness_of_three_minutes()
+    one_hour_of_stereo()
+    reading_a_score()
