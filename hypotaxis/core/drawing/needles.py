@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-WIDTH = 560.0
+WIDTH = 520.0
 
 
 @dataclass(frozen=True)

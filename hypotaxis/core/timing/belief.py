@@ -21,7 +21,8 @@ LOOSE_JITTER_MS = 5.0
 @dataclass(frozen=True, kw_only=True)
 class Evidence:
     """What a match rests on: counts, the scatter of the hits, the level before them as a share of their height, how
-    long they rise (10 to 90 %), the share that begins while something rings on, and the coarse lags, best first."""
+    long they rise (10 to 90 %), the share that begins while something rings on, by how much what
+    stands before a slow rise may have moved the point where it is noticed, and the coarse lags, best first."""
 
     matched: int
     missed: int
@@ -31,6 +32,7 @@ class Evidence:
     base: float
     rise_ms: float
     rung: float
+    covered_ms: float
     lags: tuple[Lag, ...]
     lateness_ms: float
     range_ms: tuple[float, float]
@@ -73,8 +75,7 @@ def believe(evidence: Evidence) -> Belief:
         * _share(-evidence.jitter_ms, -6.0, -3.6)
         * _share(-evidence.extra / evidence.matched, -2.5, -1.1)
         * _share(-evidence.base, -0.6, -0.3)
-        # What stands before a slow rise moves the point where it is noticed.
-        * _share(-evidence.base * evidence.rise_ms, -3.0, -0.7)
+        * _share(-evidence.covered_ms, -1.0, -0.12)
     )
     warnings = []
     if rivals:

@@ -19,6 +19,8 @@ PEAK_MS = 150.0
 THRESHOLD = 0.10
 RINGING = 0.12
 """Level before a hit, as a share of its height, from which what rings is taken off first."""
+MIN_SWELL = 0.7
+"""Smallest swell (natural log, 6 dB) that is taken for one where no single hop rises."""
 NOISE = 0.3
 """Roughness from which the level before a hit is noise, which cannot be predicted."""
 MIN_RISE = 0.35
@@ -106,10 +108,16 @@ def _rising(curve: Novelty, around: np.ndarray, reach: np.ndarray) -> tuple[np.n
     high = (np.floor(around + reach) + 1).astype(np.int64) // hop
     hops = low[:, None] + np.arange(int((high - low).max(initial=0)) + 1)
     inside = (hops <= high[:, None]) & (hops < len(curve.rises))
-    rises = np.where(inside, curve.rises[np.minimum(hops, max(len(curve.rises) - 1, 0))], 0.0)
+    index = np.minimum(hops, max(len(curve.rises) - 1, 0))
+    rises = np.where(inside, curve.rises[index], 0.0)
     steepest = rises.max(axis=1, initial=0.0)
     # The first hop that rises nearly as much as the steepest one: a slow attack rises over several.
     chosen = np.argmax(rises >= np.maximum(MIN_RISE, 0.6 * steepest)[:, None], axis=1)
+    slow = np.flatnonzero(steepest < MIN_RISE)
+    if len(slow):
+        swells = np.where(inside[slow], curve.swells[index[slow]], 0.0)
+        steepest[slow] = np.where(swells.max(axis=1) >= MIN_SWELL, MIN_RISE, 0.0)
+        chosen[slow] = swells.argmax(axis=1)
     return low, (low + chosen) * hop, steepest
 
 

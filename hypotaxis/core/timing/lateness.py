@@ -4,13 +4,13 @@ Lateness of a hit = onset − moment, in ms, + late. The answer carries its unce
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
 from hypotaxis.core.timing.belief import AMBIGUOUS, Evidence, believe
-from hypotaxis.core.timing.hits import Hits, find_hits, loose_hits, rough_onsets
+from hypotaxis.core.timing.hits import NOISE, Hits, find_hits, loose_hits, rough_onsets
 from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, robust_line
 from hypotaxis.core.timing.moments import Moments
@@ -193,8 +193,10 @@ class Listened:
         """
         tried = [self._match(curve, positions, kinds, lag) for lag in _close(lags)]
         if max(match.agreement() for match in tried) < CLEAR * len(positions):
-            slower = best_lags(spectral_novelty(self.recording, curve), positions, self.recording.rate)
-            tried += [self._match(curve, positions, kinds, lag) for lag in [*slower[:TRIED], *lags[1:TRIED]]]
+            rate = self.recording.rate
+            slower = best_lags(spectral_novelty(self.recording, curve), positions, rate)[:TRIED]
+            slower += best_lags(replace(curve, rises=curve.swells), positions, rate)[:1]
+            tried += [self._match(curve, positions, kinds, lag) for lag in [*slower, *lags[1:TRIED]]]
         if len(tried) == 1:
             return tried[0]
         worths = [match.agreement() - 0.5 * match.unclaimed(curve) for match in tried]
@@ -285,6 +287,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         jitter_ms=line.jitter_ms,
         base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
         rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
+        covered_ms=_covered_ms(match.hits, rate),
         rung=float(np.mean(match.hits.rung[found])),
         lags=tuple(lags),
         lateness_ms=line.median_ms,
@@ -308,7 +311,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         drift_ppm=line.slope * 1000,
         drift_half=line.slope_half * 1000,
         attack_ms=float(np.median(rises)),
-        attack_half=float(1.96 * 1.2533 * np.std(rises) / np.sqrt(len(rises))),
+        attack_half=float(1.96 * 1.2533 * 1.4826 * np.median(np.abs(rises - np.median(rises))) / np.sqrt(len(rises))),
         sample_rate=rate,
         side="mono" if recording.channels == 1 else SIDE_NAMES[curve.side],
         hits=hits,
@@ -322,6 +325,13 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         alternatives_ms=belief.alternatives_ms,
         warnings=belief.warnings,
     )
+
+
+def _covered_ms(hits: Hits, rate: int) -> float:
+    """By how much the level before the hits may have moved where they are noticed: what of it is left uncorrected."""
+    share = hits.base / (hits.base + hits.peak) / 0.8
+    left = np.where(hits.rough > NOISE, 0.5, 1.0)
+    return float(np.nanmedian(left * share * hits.rise)) * 1000 / rate
 
 
 def _refuse(line: Line, matched: int, missed: int, extra: int) -> None:

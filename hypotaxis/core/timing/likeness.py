@@ -19,6 +19,8 @@ ALIKE = 0.9
 """Correlation from which two hits count as the same sound."""
 QUIET = 0.02
 """Level before the hits, as a share of their height, under which it moves no onset."""
+NOTICED = 0.4
+"""Share of the level before (about three deviations of the noise) that the sound itself must make up for."""
 FINER = 16
 """Points a sample between which an impulse's peak is looked for."""
 
@@ -136,7 +138,8 @@ def _covered(hits: Hits, rows, learnt, turn, delay, alike, size: int, pre: int) 
     begin = max(0, pre - pre // 2)
     floor = float(shape[:begin].max(initial=0.0))
     peak = float(shape[begin:].max())
-    noticed = (base + THRESHOLD) / (base + 1.0)
+    # Noise lifts some sample over the threshold before the sound alone would: on average by two of its deviations.
+    noticed = (NOTICED * base + THRESHOLD) / (base + 1.0)
     if peak <= 0 or floor > 0.08 * peak:
         return 0.0
     return max(0.0, _passing(shape, noticed * peak, begin) - _passing(shape, THRESHOLD * peak, begin))

@@ -8,6 +8,7 @@ lateness to about a millisecond, however loud or soft the hits are; a grid over 
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from hypotaxis.core.timing.running import highest_ending
 HOP_MS = 1.0
 LOOK_BACK = 22
 """Hops before a moment whose highest level counts as "just before": a period of the lowest usual bass note."""
+AHEAD = 8
 RISE_CAP = 2.5
 """Rises count up to this (about 22 dB), so that no single loud hit decides."""
 SEGMENT_S = 20.0
@@ -40,6 +42,12 @@ class Novelty:
     floor: float
     hop: int
     clipped: bool
+
+    @cached_property
+    def swells(self) -> np.ndarray:
+        """A curve for sounds that rise slowly out of noise, no single hop of which rises much: how far the highest of
+        the next AHEAD hops stands above what was just before."""
+        return _swells(self.level)
 
     @property
     def loudest(self) -> float:
@@ -171,6 +179,20 @@ def _rises_of(levels: np.ndarray) -> np.ndarray:
 
 
 def _rises(level: np.ndarray) -> np.ndarray:
+    log, before = _log_levels(level)
+    return np.clip(log - before, 0.0, RISE_CAP)
+
+
+def _swells(level: np.ndarray) -> np.ndarray:
+    if len(level) == 0:
+        return level
+    log, before = _log_levels(level)
+    coming = highest_ending(log[::-1], AHEAD)[::-1]
+    return np.clip(coming - before, 0.0, RISE_CAP)
+
+
+def _log_levels(level: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(natural log of each level, highest of it over the LOOK_BACK hops before)."""
     top = float(level.max())
     floor = float(np.percentile(level, 10))
     # Below 50 dB under the peak, or hardly above the background, a rise is no event.
@@ -178,7 +200,7 @@ def _rises(level: np.ndarray) -> np.ndarray:
     log = np.log(level + np.float32(ground))
     before = np.full_like(log, np.log(ground))
     before[1:] = np.maximum(before[1:], highest_ending(log, LOOK_BACK)[:-1])
-    return np.clip(log - before, 0.0, RISE_CAP)
+    return log, before
 
 
 def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:

@@ -135,7 +135,7 @@ class EmptyDeskTest(HypothesisTest):
             "rig:home": "Begin with the interface",
             "instruments:home": "No instrument yet",
             "sync:home": "send clock",
-            "timing:home": "Nothing to measure yet",
+            "timing:home": "How late is your hardware?",
             "session:home": "No session yet",
             "handover:home": "Nothing to hand over yet",
         }
