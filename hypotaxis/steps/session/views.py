@@ -10,6 +10,7 @@ from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.units import clock_text, signed
+from hypotaxis.records.asked import number
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Take
@@ -183,31 +184,23 @@ def listen(request, uid, how):
 
 def _picture(request, here: Desk) -> Picture:
     query = request.GET
-    span = _number(query.get("span"), DEFAULT_SPAN)
+    span = number(query.get("span"), DEFAULT_SPAN)
     picture = Picture(
         here.session,
         here.plan,
-        tick=int(_number(query.get("tick"), 0)),
+        tick=int(number(query.get("tick"), 0)),
         span_ms=span if span in SPANS_MS else DEFAULT_SPAN,
-        offset_ms=max(-2000.0, min(2000.0, _number(query.get("offset"), 0.0))),
+        offset_ms=max(-2000.0, min(2000.0, number(query.get("offset"), 0.0))),
     )
     if "at" in query:
         return Picture(
             here.session,
             here.plan,
-            tick=picture.nearest_onset(_number(query["at"], 0.0)),
+            tick=picture.nearest_onset(number(query["at"], 0.0)),
             span_ms=picture.view.span_ms,
             offset_ms=0.0,
         )
     return picture
-
-
-def _number(text: str | None, default: float) -> float:
-    try:
-        value = float(text)
-    except (TypeError, ValueError):
-        return default
-    return value if abs(value) < 1e12 else default
 
 
 def _glass_context(picture: Picture) -> dict:

@@ -10,7 +10,8 @@ SIDES = (("auto", "the clearer side"), ("left", "left"), ("right", "right"), ("m
 
 
 class ChoiceForm(forms.Form):
-    """Which notes, and which side of a pair; empty: find out."""
+    """Which notes, and which side of a pair; empty: find out. parts: what a known score offers, as rows of track,
+    channel, name and number of notes; without them any number may be typed."""
 
     track = forms.IntegerField(
         label="Track (empty: find out)",
@@ -22,12 +23,29 @@ class ChoiceForm(forms.Form):
     channel = forms.IntegerField(label="Channel (empty: all)", min_value=1, max_value=16, required=False)
     side = forms.ChoiceField(label="Of a stereo recording take", choices=SIDES, initial="auto", required=False)
 
+    def __init__(self, *args, parts: list | None = None, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        if parts:
+            names: dict[int, list[str]] = {}
+            for track, _, name, _ in parts:
+                names.setdefault(track, []).append(name)
+            tracks = [(track, f"track {track}: {', '.join(called)[:60]}") for track, called in names.items()]
+            channels = [(channel, f"channel {channel}") for channel in sorted({part[1] for part in parts})]
+            self.fields["track"] = _choice("Track", "find out", tracks)
+            self.fields["channel"] = _choice("Channel", "all", channels)
+
     def clean_side(self):
         return self.cleaned_data["side"] or "auto"
 
     def chosen(self) -> dict:
         """What was chosen, as the services take it."""
         return {name: self.cleaned_data[name] for name in ("track", "channel", "side")}
+
+
+def _choice(label: str, empty: str, choices: list[tuple[int, str]]) -> forms.TypedChoiceField:
+    return forms.TypedChoiceField(
+        label=label, choices=[("", empty), *choices], coerce=int, empty_value=None, required=False
+    )
 
 
 class SoundingForm(ChoiceForm):

@@ -15,6 +15,7 @@ from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
+from hypotaxis.records.asked import number, whole
 from hypotaxis.records.current import desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Sounding
@@ -88,7 +89,7 @@ def wave(request, uid):
 def again(request, uid):
     """Measure the same files with another choice of notes or side."""
     row = _row(uid)
-    form = ChoiceForm(request.POST)
+    form = ChoiceForm(request.POST, parts=row.parts)
     if not form.is_valid():
         return home(request, row, choice_form=form)
     if row.job.finished:
@@ -131,8 +132,8 @@ def remove(request, uid):
 
 def test_score(request):
     """The test pattern as a MIDI file."""
-    note = _whole(request.GET.get("note"), 36, 0, 127)
-    channel = _whole(request.GET.get("channel"), 10, 1, 16)
+    note = whole(request.GET.get("note"), 36, 0, 127)
+    channel = whole(request.GET.get("channel"), 10, 1, 16)
     answer = HttpResponse(write_smf(pattern_score(note=note, channel=channel)), content_type="audio/midi")
     answer["Content-Disposition"] = f'attachment; filename="test-score-note-{note}-channel-{channel}.mid"'
     return answer
@@ -156,7 +157,9 @@ def _address(row: Sounding) -> str:
 
 def _opened(request, row: Sounding) -> dict:
     context = _state(row) | {
-        "choice_form": ChoiceForm(initial={"track": row.track, "channel": row.channel, "side": row.side}),
+        "choice_form": ChoiceForm(
+            parts=row.parts, initial={"track": row.track, "channel": row.channel, "side": row.side}
+        ),
         "rename_form": RenameForm(initial={"name": row.name}),
         "field": "late" if request.GET.get("field") == "late" else "shift",
     }
@@ -178,26 +181,14 @@ def _state(row: Sounding) -> dict:
 
 
 def _wave(request, row: Sounding) -> picture.Wave:
-    span = _number(request.GET.get("span"), picture.WAVE_SPAN)
+    span = number(request.GET.get("span"), picture.WAVE_SPAN)
     return picture.wave_of(
         row,
-        number=_whole(request.GET.get("hit"), 0, 0, 10**7),
+        number=whole(request.GET.get("hit"), 0, 0, 10**7),
         span_ms=span if span in SPANS_MS else picture.WAVE_SPAN,
-        offset_ms=max(-2000.0, min(2000.0, _number(request.GET.get("offset"), 0.0))),
+        offset_ms=max(-2000.0, min(2000.0, number(request.GET.get("offset"), 0.0))),
     )
 
 
 def _wave_size() -> dict:
     return {"wave_w": picture.WAVE_W, "wave_h": picture.WAVE_H}
-
-
-def _number(text: str | None, default: float) -> float:
-    try:
-        value = float(text)
-    except (TypeError, ValueError):
-        return default
-    return value if abs(value) < 1e12 else default
-
-
-def _whole(text: str | None, default: int, low: int, high: int) -> int:
-    return int(min(high, max(low, _number(text, default))))

@@ -48,6 +48,7 @@ class SoundingTest(DemoTest):
         late = self.page("timing:open", row.uid, field="late")
         self.assertIn(f"+{row.result['offset_ms']:.2f} <small>ms</small>", late)
         self.assertIn("1 own recording", late)
+        self.assertIn('<option value="2">track 2: Kit</option>', late)
 
     def test_the_wave_around_any_hit_down_to_single_samples(self):
         self.upload()

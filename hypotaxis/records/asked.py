@@ -1,0 +1,15 @@
+"""Numbers out of an address: anything that is none, or absurd, is the default."""
+
+
+def number(text: str | None, default: float) -> float:
+    """A number of a query string."""
+    try:
+        value = float(text)
+    except (TypeError, ValueError):
+        return default
+    return value if abs(value) < 1e12 else default
+
+
+def whole(text: str | None, default: int, low: int, high: int) -> int:
+    """A whole number of a query string, held between low and high."""
+    return int(min(high, max(low, number(text, default))))
