@@ -9,7 +9,8 @@ from functools import cached_property
 from django.db import transaction
 from django.http import HttpRequest
 
-from hypotaxis.core.findings.rules import WRONG, Finding, check
+from hypotaxis.core.findings.finding import WRONG, Finding
+from hypotaxis.core.findings.rules import check
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import HOST_NAME, box_from_shape
 from hypotaxis.core.rig.values import Box

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from django.http import HttpRequest
 
 from hypotaxis.core.drawing.sheet import column_counts
-from hypotaxis.core.findings.rules import Finding
+from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.models import Job, Pass, Sounding, Take
@@ -66,12 +66,13 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
     instruments = here.plan.instruments
     of_instruments: list[Finding] = [f for f in here.wrong if here.plan.instrument(f.about)]
     cabling = [finding for finding in of_instruments if finding.socket]
+    of_rig = len(here.wrong) - len(of_instruments) + len(cabling)
     boxes = column_counts(here.plan.rig)["boxes"]
     loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
     takes = Take.objects.filter(session=here.session).values_list("placement", flat=True) if here.session else []
     measured = sum(instrument.lateness_ms is not None for instrument in instruments)
     facts = {
-        "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", len(cabling)),
+        "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),
         "instruments": (_instrument_fact(len(instruments), of_instruments), len(of_instruments) - len(cabling)),
         "sync": ("no clock sent yet", 0),
         "timing": (_timing_fact(measured, len(instruments)), 0),

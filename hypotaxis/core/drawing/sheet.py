@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from hypotaxis.core.drawing.paths import rounded
-from hypotaxis.core.findings.rules import WRONG, Finding
+from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of

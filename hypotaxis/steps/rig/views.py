@@ -33,6 +33,7 @@ def home(request, **sheet):
     context = {
         "drawing": draw_sheet(here.plan, here.findings, trip=None if free else trip, socket=at if picked else ""),
         "findings": here.findings,
+        "box_uids": {box.uid for box in rig.boxes},
         "free": still_free(rig),
         "empty": all(box.shape == "host" for box in rig.boxes),
         "picked": {"uid": at, "box": picked[0], "socket": picked[1], "cable": rig.cable_at(at)} if picked else None,

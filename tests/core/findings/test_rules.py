@@ -1,8 +1,11 @@
 """Each rule finds its fault, says where, and is quiet on a sound rig."""
 
+from dataclasses import replace
+
 from django.test import SimpleTestCase
 
-from hypotaxis.core.findings.rules import RULES, WORTH_KNOWING, WRONG, check
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG
+from hypotaxis.core.findings.rules import RULES, check, name_of
 from tests.rooms import add_boxes, box_named, change, demo_plan, empty_plan, instrument_named, plug, uid_of, unplug
 
 
@@ -75,3 +78,76 @@ class RulesTest(SimpleTestCase):
         severities = [f.severity for f in check(demo_plan(whole=False))]
         self.assertEqual(severities, sorted(severities, key=[WRONG, "risky", WORTH_KNOWING].index))
         self.assertTrue(all(rule.__doc__ for rule in RULES))
+
+
+class CablingRulesTest(SimpleTestCase):
+    def long(self, plan, box, label, length_m):
+        """The plan with a length noted on one cable."""
+        cable = plan.rig.cable_at(uid_of(plan, box, label))
+        cables = tuple(replace(c, length_m=length_m) if c == cable else c for c in plan.rig.cables)
+        return replace(plan, rig=replace(plan.rig, cables=cables))
+
+    def socket_set(self, plan, box, label, **fields):
+        """The plan with one socket changed."""
+        boxes = tuple(
+            replace(b, sockets=tuple(replace(s, **fields) if s.label == label else s for s in b.sockets))
+            if b.name == box
+            else b
+            for b in plan.rig.boxes
+        )
+        return replace(plan, rig=replace(plan.rig, boxes=boxes))
+
+    def test_each_rule_on_a_rig_that_breaks_it(self):
+        plan = demo_plan()
+        effect = add_boxes(plan, ("effect", "Eelgrass"))
+        line = [uid_of(plan, "Quayside 18", f"line in {n}") for n in range(1, 9)]
+        spare = self.socket_set(plan, "Quayside 18", "MIDI out", duty="spare")
+        kick = plug(plan, "Alder", "kick", "Quayside 18", "line in 7")
+        named = self.socket_set(
+            self.socket_set(plan, "Quayside 18", "MIDI out", port_name="Left"),
+            "Quayside 18",
+            "line out 1",
+            port_name="left",
+        )
+        second = replace(instrument_named(plan, "Bittern"), uid="x", name="Second", channel=4)
+        crowd = replace(plan, instruments=(*plan.instruments, second))
+        chain = plug(add_boxes(plan, ("mono-synth", "Teal")), "Alder", "thru", "Teal", "MIDI in")
+        # 15 m (50 ft) of DIN: MIDI 1.0 Detailed Specification; 5 m: USB 2.0; three thrus: common practice.
+        cases = [
+            ("port-set-aside", WRONG, spare, "“spare”"),
+            ("left-and-right-swapped", RISKY, change(plan, "Alder kit", returns=(line[5], line[4])), "Alder kit"),
+            ("not-a-pair", RISKY, change(kick, "Alder kit", returns=(line[4], line[6])), "L and kick"),
+            ("more-instruments-than-parts", RISKY, crowd, "1 part for 2 instruments"),
+            ("home-trim-high", WORTH_KNOWING, change(plan, "Bittern", home_trim_db=15.0), "15.0 dB"),
+            ("midi-run-too-long", RISKY, self.long(plan, "Sedge", "MIDI in", 16.0), "16 m from Quayside 18 MIDI out"),
+            ("usb-run-too-long", RISKY, self.long(plan, "Heron 61", "USB", 6.1), "6.1 m from Heron 61 USB"),
+            ("thru-chain-long", WORTH_KNOWING, chain, "4 boxes hang on Quayside 18 MIDI out"),
+            ("interface-not-joined", WRONG, unplug(plan, "Quayside 18", "USB"), "Quayside 18 is not joined"),
+            ("send-idle", WORTH_KNOWING, replace(plan, instruments=()), "Quayside 18 MIDI out is idle"),
+            ("return-idle", WORTH_KNOWING, change(plan, "Bittern", returns=()), "Quayside 18 line in 3 is idle"),
+            ("separate-out-unheard", RISKY, kick, "The kick of Alder is missing"),
+            ("right-without-left", WORTH_KNOWING, unplug(plan, "Sedge", "L"), "Only R of Sedge"),
+            (
+                "effect-one-way",
+                WORTH_KNOWING,
+                plug(effect, "Quayside 18", "line out 3", "Eelgrass", "in"),
+                "nothing brings it home",
+            ),
+            ("audio-into-itself", WRONG, plug(effect, "Eelgrass", "out", "Eelgrass", "in"), "plugged into itself"),
+            ("same-name", WORTH_KNOWING, add_boxes(plan, ("effect", " sedge")), "2 boxes are called Sedge"),
+            ("same-port-name", RISKY, named, "2 ports are called Left"),
+        ]
+        for rule, severity, faulty, words in cases:
+            with self.subTest(rule):
+                self.assertEqual(found(plan, rule), [], "quiet on the sound rig")
+                first = found(faulty, rule)[0]
+                self.assertEqual(first.severity, severity)
+                self.assertIn(words, f"{first.title} {first.message}")
+                self.assertTrue(first.remedy.endswith("."))
+
+    def test_at_the_limit_nothing_is_said(self):
+        plan = self.long(self.long(demo_plan(), "Sedge", "MIDI in", 15.0), "Heron 61", "USB", 5.0)
+        self.assertEqual([f for f in check(plan) if f.rule.endswith("too-long")], [])
+
+    def test_names_of_rules_are_their_own(self):
+        self.assertEqual(len({name_of(rule) for rule in RULES}), len(RULES))

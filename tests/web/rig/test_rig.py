@@ -1,5 +1,7 @@
 """Every change to the rig is one step that can be taken back; what does not fit is said and changes nothing."""
 
+import re
+
 from django.urls import reverse
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -83,6 +85,18 @@ class PagesTest(DemoTest):
         page = self.page("rig:home")
         self.assertIn("Bittern has no way home", page)
         self.assertIn(f"?at={self.socket('Quayside 18', 'line in 3')}", page)
+
+    def test_every_finding_leads_somewhere(self):
+        services.add_box(self.rig, self.plan, shape="effect", name="Sedge")
+        services.unplug(self.rig, self.plan, self.plan.rig.cable_at(self.socket("Quayside 18", "USB")))
+        self.rig.instruments.filter(name="Alder kit").update(home_trim_db=20)
+        answer = self.client.get(reverse("rig:home"))
+        self.assertIn("Rig", [step.name for step in answer.context["frame"]["steps"] if step.wrong == 2])
+        shown = re.search(r'id="findings".*?</section>', answer.content.decode(), re.S).group(0)
+        links = re.findall(r'class="small-button" href="([^"]+)"', shown)
+        self.assertEqual(len(links), len(answer.context["findings"]))
+        for link in links:
+            self.assertEqual(self.client.get(link).status_code, 200, link)
 
     def test_a_selected_trip_is_a_sentence(self):
         self.plug_bittern()
