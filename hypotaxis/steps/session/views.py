@@ -166,6 +166,13 @@ def place(request, uid):
     if request.POST.get("to") == "arrived":
         placing.unplace(take)
         messages.info(request, f"Take {take.number} stands where it arrived.")
+    elif request.POST.get("to") == "borrowed":
+        lender = placing.lender_of(take)
+        if lender is None:
+            messages.error(request, f"There is no measured take whose lateness take {take.number} could borrow.")
+        else:
+            placing.place_like(take, lender)
+            messages.success(request, f"Take {take.number} is placed by {signed(take.placement, 0)} samples, borrowed.")
     else:
         try:
             placing.place(take)

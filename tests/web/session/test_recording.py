@@ -172,6 +172,21 @@ class PlacedTest(DemoTest):
         answer = self.client.post(reverse("session:place", args=[take.uid]), {"to": "placed"}, follow=True)
         self.assertIn(f"placed by −{-placed} samples", self.told(answer))
 
+    def test_a_take_without_a_lateness_of_its_own_can_borrow_one_visibly(self):
+        slow = self.record("Sedge lower", bars=(1, 8)).takes.get()
+        self.assertIsNone(slow.placement)
+        answer = self.client.post(reverse("session:place", args=[slow.uid]), {"to": "borrowed"}, follow=True)
+        self.assertIn("no measured take whose lateness take 1 could borrow", self.told(answer))
+        self.record("Alder kit")
+        self.assertNotIn("Place it like", self.page("session:home"))
+        quick = self.record("Sedge upper").takes.get()
+        self.assertIn("Place it like take 3, Sedge upper", self.page("session:home"))
+        self.client.post(reverse("session:place", args=[slow.uid]), {"to": "borrowed"})
+        slow.refresh_from_db()
+        self.assertEqual(slow.placement, quick.placement)
+        self.assertIn("it is placed by that of take 3, Sedge upper", self.page("session:home"))
+        self.assertIn("Sedge lower", self.page("handover:home"))
+
     def test_placed_the_sound_stands_at_the_note_and_as_it_arrived_behind_it(self):
         take = self.record("Alder kit").takes.get()
         heard = {}

@@ -18,6 +18,7 @@ from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Session, Take, Track
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
+from hypotaxis.steps.session.services.placing import lender_of
 from hypotaxis.steps.session.services.recording import FLOOR_DB
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
@@ -33,6 +34,8 @@ class TakeView:
     late: str
     problem: str
     numbers: list[tuple[str, str]]
+    borrowed: str = ""
+    lender: Take | None = None
 
     @property
     def placed(self) -> bool:
@@ -220,7 +223,9 @@ def take_view(take: Take) -> TakeView:
         if found["merged"]:
             numbers.append(("too close to tell", str(found["merged"])))
     shift = signed(take.placement, 0) if take.placement is not None else ""
-    return TakeView(take, shift, late, found.get("error", ""), numbers)
+    lender = lender_of(take) if "error" in found and take.placement is None else None
+    borrowed = found.get("borrowed", "") if take.placement is not None else ""
+    return TakeView(take, shift, late, found.get("error", ""), numbers, borrowed, lender)
 
 
 def _drift(found: dict) -> str:

@@ -60,6 +60,21 @@ def place(take: Take) -> None:
         change_rig(instrument.rig, f"lateness of {instrument.name}", [edit])
 
 
+def lender_of(take: Take) -> Take | None:
+    """The newest measured take whose lateness one without its own may borrow: of the same instrument, otherwise of the
+    same return; None when there is none."""
+    measured = Take.objects.filter(session=take.session, lateness__has_key="lateness_ms").exclude(uid=take.uid)
+    own = measured.filter(instrument_uid=take.instrument_uid).first()
+    return own or measured.filter(returns_text=take.returns_text, sample_rate=take.sample_rate).first()
+
+
+def place_like(take: Take, lender: Take) -> None:
+    """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it."""
+    take.placement = lender.lateness["placement"]
+    take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.track.name}"}
+    take.save(update_fields=["placement", "lateness"])
+
+
 def unplace(take: Take) -> None:
     """Let a take stand where it arrived."""
     take.placement = None
