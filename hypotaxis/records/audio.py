@@ -27,6 +27,13 @@ def folder(name: str) -> Path:
     return path
 
 
+def forget_old(name: str, pattern: str, keep: int) -> None:
+    """Of what can be made again in a folder, keep the newest files only."""
+    files = sorted(folder(name).glob(pattern), key=lambda path: path.stat().st_mtime)
+    for path in files[: max(0, len(files) - keep)]:
+        path.unlink(missing_ok=True)
+
+
 def partial_path(run_uid: str) -> Path:
     """Where the frames of a running pass grow."""
     return folder("partial") / f"{run_uid}.f32"

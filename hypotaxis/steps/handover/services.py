@@ -1,6 +1,7 @@
 """What another host needs, made from a session: placed takes as Broadcast Wave, notes as SMF."""
 
-import io
+import os
+import tempfile
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +21,9 @@ from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
 from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+
+KEPT_WAVES, KEPT_ARCHIVES = 100, 2
+"""How many handed-over files are kept; all of them can be made again."""
 
 
 def placed_takes(session: Session) -> list[Take]:
@@ -45,6 +49,7 @@ def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
     path = audio.folder("handover") / f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}.wav"
     if path.exists():
         return path
+    audio.forget_old("handover", "*.wav", KEPT_WAVES)
     reference = line.reference(start_of(take))
     silence = reference if from_zero else 0
     made = path.with_suffix(".part")
@@ -105,19 +110,24 @@ def file_name(session: Session, *words: object) -> str:
     return "-".join(slugify(str(word)) or "untitled" for word in (session.name, *words))[:100]
 
 
-def everything(session: Session, plan: Plan) -> io.BytesIO:
-    """All placed takes and the notes in one archive, with a note on what is what."""
+def everything(session: Session, plan: Plan) -> Path:
+    """All placed takes and the notes in one archive on disk, with a note on what is what."""
     takes = placed_takes(session)
     line = line_of(session, takes)
-    archive = io.BytesIO()
-    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as bundle:
-        bundle.writestr(f"{file_name(session)}.mid", score_file(session, plan, line))
-        for take in takes:
-            path = wave_file(take, line, from_zero=False)
-            bundle.write(path, f"{file_name(session, take.track.name, 'take', take.number)}.wav")
-        bundle.writestr("read-me.txt", read_me(session, takes, line))
-    archive.seek(0)
-    return archive
+    audio.forget_old("handover", "*.zip", KEPT_ARCHIVES - 1)
+    handle, name = tempfile.mkstemp(dir=audio.folder("handover"), suffix=".part")
+    made = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as stream, zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as bundle:
+            bundle.writestr(f"{file_name(session)}.mid", score_file(session, plan, line))
+            for take in takes:
+                path = wave_file(take, line, from_zero=False)
+                bundle.write(path, f"{file_name(session, take.track.name, 'take', take.number)}.wav")
+            bundle.writestr("read-me.txt", read_me(session, takes, line))
+        return made.replace(made.with_suffix(".zip"))
+    except BaseException:
+        made.unlink(missing_ok=True)
+        raise
 
 
 def read_me(session: Session, takes: list[Take], line: FileLine) -> str:

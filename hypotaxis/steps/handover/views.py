@@ -74,4 +74,5 @@ def everything(request):
     if here.session is None:
         raise Http404
     name = services.file_name(here.session) + ".zip"
-    return FileResponse(services.everything(here.session, here.plan), as_attachment=True, filename=name)
+    archive = services.everything(here.session, here.plan)
+    return FileResponse(archive.open("rb"), as_attachment=True, filename=name, content_type="application/zip")

@@ -16,8 +16,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Take
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
-from hypotaxis.steps.session.services import placing, recording
-from hypotaxis.steps.session.services.importing import import_score
+from hypotaxis.steps.session.services import importing, placing, recording
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_rows
 
@@ -73,20 +72,56 @@ def import_file(request):
     here = desk(request)
     form = ScoreForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
+        title, data = form.cleaned_data["score"].name, form.cleaned_data["score"].read()
+        if len(data) > importing.AT_ONCE_BYTES:
+            job = importing.start_import(here.rig, data, name=form.session_name(), title=title)
+            return redirect("session:importing", job=job.uid)
         try:
-            session, score = import_score(here.rig, form.cleaned_data["score"].read(), name=form.session_name())
+            session, score = importing.import_score(here.rig, data, name=form.session_name())
         except UnreadableFile as error:
-            form.add_error("score", f"{form.cleaned_data['score'].name} was not imported. {error}")
+            form.add_error("score", f"{title} was not imported. {error}")
         else:
-            told = f"{session.name} is imported: {len(score.parts)} tracks."
-            open_tracks = session.tracks.filter(instrument_uid="").count()
-            if open_tracks:
-                told += f" {open_tracks} of them need an instrument."
-            messages.success(request, " ".join([told, *score.remarks]))
-            answer = redirect("session:home")
-            answer.set_cookie("hypotaxis-session", str(session.uid), max_age=31536000, samesite="Strict")
-            return answer
+            return _imported(request, str(session.uid), importing.told_of(session, score))
     return home(request, sheet="import", form=form)
+
+
+def importing_file(request, job):
+    """A large file on its way in; leads to the session, or to the reason why there is none."""
+    row = _import_of(job)
+    if row.state == Job.DONE:
+        return _imported(request, row.result["session"], row.result["told"])
+    if row.finished:
+        reason = row.message or "It was stopped, and nothing was imported."
+        messages.error(request, f"{row.result['title']} was not imported. {reason}")
+        return redirect("session:import")
+    return home(request, sheet="importing", import_job=row, import_done=round(row.progress * 100))
+
+
+def importing_state(request, job):
+    """State of an import, polled by the page."""
+    row = _import_of(job)
+    context = {"import_job": row, "import_done": round(row.progress * 100)}
+    answer = render(request, "session/includes/importing.html", context)
+    answer["X-Finished"] = "1" if row.finished else "0"
+    return answer
+
+
+@require_POST
+def importing_cancel(request, job):
+    """Stop an import; nothing of it is kept."""
+    ask_to_cancel(str(_import_of(job).uid))
+    return redirect("session:importing", job=job)
+
+
+def _import_of(job) -> Job:
+    return get_object_or_404(Job, uid=job, kind="import")
+
+
+def _imported(request, session_uid: str, told: str):
+    messages.success(request, told)
+    answer = redirect("session:home")
+    answer.set_cookie("hypotaxis-session", session_uid, max_age=31536000, samesite="Strict")
+    return answer
 
 
 @require_POST

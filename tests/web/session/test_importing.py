@@ -8,8 +8,10 @@ from django.urls import reverse
 
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.demo.compose import tide_tables
-from hypotaxis.records.models import Session, Track
+from hypotaxis.records.audio import folder
+from hypotaxis.records.models import Job, Session, Track
 from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.steps.session.services import importing
 from tests.core.formats.test_smf import END, smf
 from tests.web.base import DemoTest
 
@@ -29,7 +31,7 @@ class ImportTest(DemoTest):
         stream = io.BytesIO()
         file.save(file=stream)
         answer = self.upload(stream.getvalue())
-        self.assertIn("harbour is imported: 4 tracks. 1 of them need an instrument.", self.told(answer))
+        self.assertIn("harbour is imported: 4 tracks. 1 of them needs an instrument.", self.told(answer))
         session = Session.objects.get(name="harbour")
         names = [
             next((i.name for i in self.plan.instruments if i.uid == track.instrument_uid), "")
@@ -65,6 +67,31 @@ class ImportTest(DemoTest):
                 answer = self.upload(data)
                 self.assertContains(answer, reason)
                 self.assertEqual((Session.objects.count(), Track.objects.count()), (sessions, tracks))
+
+    def test_a_large_file_is_left_to_the_worker(self):
+        many = b"".join(
+            b"\x05\x90" + bytes([40 + n % 40, 90]) + b"\x05\x80" + bytes([40 + n % 40, 64]) for n in range(20_000)
+        )
+        answer = self.upload(smf(many + END), name="long.mid")
+        self.assertIn("long is imported: 1 track.", self.told(answer))
+        self.assertEqual(len(notes_of(Session.objects.get(name="long").tracks.get())), 20_000)
+        sessions = Session.objects.count()
+        answer = self.upload(smf(many + END)[:-9], name="cut.mid")
+        self.assertIn("cut.mid was not imported. The file holds less than it declares", self.told(answer))
+        self.assertEqual(Session.objects.count(), sessions)
+        (folder("imports") / "left-by-a-dead-worker.mid").write_bytes(b"x")
+        importing.forget_interrupted_imports()
+        self.assertEqual(list(folder("imports").iterdir()), [])
+
+    def test_a_large_import_can_be_stopped_and_then_keeps_nothing(self):
+        sessions = Session.objects.count()
+        job = Job.objects.create(kind="import", about=str(self.rig.uid), result={"name": "x", "title": "x.mid"})
+        self.assertIn("x.mid waits for its turn", self.page("session:importing", job.uid))
+        self.client.post(reverse("session:importing-cancel", args=[job.uid]))
+        importing.take_in(str(job.uid))
+        answer = self.client.get(reverse("session:importing", args=[job.uid]), follow=True)
+        self.assertIn("It was stopped, and nothing was imported", self.told(answer))
+        self.assertEqual(Session.objects.count(), sessions)
 
     def test_without_a_file_the_form_asks_for_one(self):
         answer = self.client.post(reverse("session:import"), {"name": "Low water"})

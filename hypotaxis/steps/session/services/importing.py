@@ -1,20 +1,31 @@
-"""A MIDI file becomes a session, all or nothing."""
+"""A MIDI file becomes a session, all or nothing; a large one in the background."""
+
+from collections.abc import Callable
+from pathlib import Path
 
 from django.db import transaction
+from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import UnsupportedScore
 from hypotaxis.core.formats.smf import read_smf
 from hypotaxis.core.session.score import Score, ScorePart
-from hypotaxis.records.models import Instrument, Rig, Session, Track
+from hypotaxis.records.audio import folder
+from hypotaxis.records.jobs import running
+from hypotaxis.records.models import Instrument, Job, Rig, Session, Track
+
+AT_ONCE_BYTES = 150_000
+"""A larger file takes longer than a second to read; it is left to the worker."""
 
 
 @transaction.atomic
-def import_score(rig: Rig, data: bytes, *, name: str) -> tuple[Session, Score]:
+def import_score(
+    rig: Rig, data: bytes, *, name: str, progress: Callable[[float], None] | None = None
+) -> tuple[Session, Score]:
     """Store a new session with a track a channel; tracks are given to the instruments they seem to be meant for.
 
     Raises UnreadableFile or UnsupportedScore with the reason, and then stores nothing.
     """
-    score = read_smf(data)
+    score = read_smf(data, progress=progress)
     if not score.parts:
         raise UnsupportedScore("The file has no notes: nothing could be played. Export the tracks that hold the notes.")
     session = Session.objects.create(
@@ -38,6 +49,58 @@ def import_score(rig: Rig, data: bytes, *, name: str) -> tuple[Session, Score]:
             controls=part.controls.tobytes(),
         )
     return session, score
+
+
+def told_of(session: Session, score: Score) -> str:
+    """What was imported, in a sentence or two."""
+    many = len(score.parts)
+    told = f"{session.name} is imported: {many} track{'' if many == 1 else 's'}."
+    open_tracks = session.tracks.filter(instrument_uid="").count()
+    if open_tracks:
+        told += f" {open_tracks} of them need{'s' if open_tracks == 1 else ''} an instrument."
+    return " ".join([told, *score.remarks])
+
+
+def start_import(rig: Rig, data: bytes, *, name: str, title: str) -> Job:
+    """Leave a file to the worker; title: what the person's file is called."""
+    job = Job.objects.create(kind="import", about=str(rig.uid), result={"name": name, "title": title})
+    _waiting(str(job.uid)).write_bytes(data)
+    take_in(str(job.uid))
+    return job
+
+
+@db_task()
+def take_in(job_uid: str) -> None:
+    """The task: import the waiting file; whatever comes of it, the file goes."""
+    path = _waiting(job_uid)
+    try:
+        with running(job_uid) as reporter:
+            if reporter is None:
+                return
+            job = reporter.job
+
+            def report(share: float) -> None:
+                if reporter.due():
+                    reporter.report(share)
+
+            rig = Rig.objects.get(uid=job.about)
+            session, score = import_score(rig, path.read_bytes(), name=job.result["name"], progress=report)
+            job.result |= {"session": str(session.uid), "told": told_of(session, score)}
+            job.save(update_fields=["result"])
+    finally:
+        path.unlink(missing_ok=True)
+
+
+def forget_interrupted_imports() -> None:
+    """At the start of the worker: files of imports that will not go on."""
+    alive = {str(uid) for uid in Job.objects.filter(kind="import", state=Job.WAITING).values_list("uid", flat=True)}
+    for path in folder("imports").glob("*.mid"):
+        if path.stem not in alive:
+            path.unlink()
+
+
+def _waiting(job_uid: str) -> Path:
+    return folder("imports") / f"{job_uid}.mid"
 
 
 def _meant_for(part: ScorePart, instruments: list[Instrument]) -> str:

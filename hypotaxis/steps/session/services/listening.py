@@ -19,8 +19,7 @@ def glued(take: Take, *, placed: bool) -> Path:
     path = audio.folder("glued") / f"{take.uid}-{shift}-{take.home_trim_db:g}.wav"
     if path.exists():
         return path
-    for old in sorted(audio.folder("glued").glob("*.wav"), key=lambda one: one.stat().st_mtime)[:-KEPT]:
-        old.unlink(missing_ok=True)
+    audio.forget_old("glued", "*.wav", KEPT)
     moments = note_positions(take)[0] - (take.first_sample + shift)
     made = path.with_suffix(".part")
     with soundfile.SoundFile(audio.take_path(take.file)) as source:

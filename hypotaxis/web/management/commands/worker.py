@@ -15,6 +15,7 @@ from huey.contrib.djhuey import HUEY
 
 from hypotaxis.records.jobs import mark_interrupted
 from hypotaxis.records.studio import own_studio
+from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
 
 
@@ -49,6 +50,7 @@ class Command(BaseCommand):
         own_studio()
         mark_interrupted()
         rescue_partial_takes()
+        forget_interrupted_imports()
         HUEY.flush_locks()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
