@@ -28,8 +28,14 @@ class Desk:
     request: HttpRequest
 
     @cached_property
+    def rigs(self) -> list[Rig]:
+        return list(Rig.objects.all()) or [make_empty_rig()]
+
+    @cached_property
     def rig(self) -> Rig:
-        return Rig.objects.last() or make_empty_rig()
+        """The chosen rig, otherwise the newest."""
+        chosen = self.request.COOKIES.get("hypotaxis-rig", "")
+        return next((rig for rig in self.rigs if str(rig.uid) == chosen), self.rigs[-1])
 
     @cached_property
     def plan(self) -> Plan:
@@ -66,9 +72,9 @@ def desk(request: HttpRequest) -> Desk:
 
 
 @transaction.atomic
-def make_empty_rig() -> Rig:
-    """A rig with nothing in it but the computer."""
-    rig = Rig.objects.create(name=NEW_RIG)
+def make_empty_rig(name: str = NEW_RIG, **settings: int) -> Rig:
+    """A rig with nothing in it but the computer; settings: sample_rate and buffer."""
+    rig = Rig.objects.create(name=name, **settings)
     store_box(rig, box_from_shape("host", HOST_NAME))
     return rig
 

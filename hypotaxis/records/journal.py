@@ -14,8 +14,9 @@ from django.db import transaction
 from hypotaxis.core.errors import NothingToUndo
 from hypotaxis.records.models import Box, Cable, Change, Instrument, Rig, Socket
 
-KINDS = {"box": Box, "socket": Socket, "cable": Cable, "instrument": Instrument}
+KINDS = {"rig": Rig, "box": Box, "socket": Socket, "cable": Cable, "instrument": Instrument}
 KEPT_STEPS = 200
+_NEVER_CHANGED = ("uid", "created")
 
 
 @dataclass(frozen=True)
@@ -99,7 +100,7 @@ def _with_dependants(edits: Iterable[Edit]) -> list[Edit]:
 
 def _fields(kind: str, uid: str) -> dict[str, Any] | None:
     row = KINDS[kind].objects.filter(uid=uid).values().first()
-    return None if row is None else _plain({name: value for name, value in row.items() if name != "uid"})
+    return None if row is None else _plain({name: value for name, value in row.items() if name not in _NEVER_CHANGED})
 
 
 def _plain(fields: dict[str, Any]) -> dict[str, Any]:

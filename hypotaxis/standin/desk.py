@@ -43,9 +43,9 @@ class InterfaceNature:
     noise_db: float = -98.0
 
 
-def interface_nature(box: Box) -> InterfaceNature:
+def interface_nature(uid: str) -> InterfaceNature:
     """Fixed by the interface's uid."""
-    rng = np.random.default_rng(zlib.crc32(box.uid.encode()))
+    rng = np.random.default_rng(zlib.crc32(uid.encode()))
     return InterfaceNature(
         crystal_ppm=round(float(rng.uniform(6, 28)) * (1 if rng.random() > 0.5 else -1), 2),
         out_ms=round(float(rng.uniform(0.8, 1.4)), 3),
@@ -56,21 +56,32 @@ def interface_nature(box: Box) -> InterfaceNature:
 
 
 class Desk:
-    """The stand-in as a Studio. panels: front panels by box uid; those not named are as delivered."""
+    """The stand-in as a Studio. panels: front panels by box uid, those not named are as delivered; natures: for a box
+    that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk."""
 
     simulated = True
 
-    def __init__(self, rig: Rig, panels: Mapping[str, FrontPanel] | None = None, *, seed: int = 1) -> None:
+    def __init__(
+        self,
+        rig: Rig,
+        panels: Mapping[str, FrontPanel] | None = None,
+        *,
+        natures: Mapping[str, str] | None = None,
+        seed: int = 1,
+    ) -> None:
         self.rig = rig
         self.sample_rate = rig.sample_rate
         self.buffer = rig.buffer
         self.seed = seed
         self.runs = 0
         self.interface = next((box for box in rig.boxes if is_interface(box.shape)), None)
-        self.nature = interface_nature(self.interface) if self.interface else None
-        panels = panels or {}
+        panels, natures = panels or {}, natures or {}
+        known = natures.get(self.interface.uid, self.interface.uid) if self.interface else ""
+        self.nature = interface_nature(known) if self.interface else None
         self.units = {
-            box.uid: Unit(box, panels.get(box.uid, panel_as_delivered(box)), hidden_values(box))
+            box.uid: Unit(
+                box, panels.get(box.uid, panel_as_delivered(box)), hidden_values(box, natures.get(box.uid, box.uid))
+            )
             for box in rig.boxes
             if box.shape in SHAPES and SHAPES[box.shape].sounds
         }

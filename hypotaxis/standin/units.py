@@ -147,9 +147,9 @@ def panel_as_delivered(box: Box) -> FrontPanel:
     return FrontPanel(tuple(range(first, first + SHAPES[box.shape].parts)))
 
 
-def hidden_values(box: Box) -> Hidden:
-    """A unit's nature, fixed by its uid."""
-    rng = np.random.default_rng(zlib.crc32(box.uid.encode()))
+def hidden_values(box: Box, uid: str) -> Hidden:
+    """A unit's nature, fixed by a uid."""
+    rng = np.random.default_rng(zlib.crc32(uid.encode()))
     first = float(rng.uniform(2.0, 7.5))
     parts = tuple(round(first + 0.7 * part, 3) for part in range(SHAPES[box.shape].parts))
     return Hidden(parts, round(float(rng.uniform(0.1, 0.45)), 3), round(float(rng.uniform(0.05, 0.25)), 3))

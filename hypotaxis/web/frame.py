@@ -94,7 +94,7 @@ def _instrument_fact(number: int, wrong: list[Finding]) -> str:
 
 def _timing_fact(measured: int, instruments: int) -> str:
     own = Sounding.objects.count()
-    recordings = count(own, "own recording") if own else ""
+    recordings = count(own, "recording") if own else ""
     if not instruments:
         return recordings or "drop a recording here"
     return f"{measured} of {instruments} measured" + (f", {recordings}" if own else "")

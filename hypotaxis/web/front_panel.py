@@ -41,7 +41,9 @@ def panel(request, uid):
     now = front_panels().get(box.uid, panel_as_delivered(box))
     form = PanelForm(request.POST or None, panel=now)
     if request.method == "POST" and form.is_valid():
-        PanelRow.objects.update_or_create(box_uid=box.uid, defaults={"settings": form.settings()})
+        kept = PanelRow.objects.filter(box_uid=box.uid).first()
+        settings = (kept.settings if kept else {}) | form.settings()
+        PanelRow.objects.update_or_create(box_uid=box.uid, defaults={"settings": settings})
         messages.success(request, f"{box.name} is set, as if on the box. The plan knows nothing of it.")
         return redirect("front-panel", uid=uid)
     return render(request, "web/front_panel.html", {"box": box, "form": form})

@@ -13,7 +13,7 @@ def open_studio(plan: Plan) -> Studio:
     """The stand-in for a plan. Called before each run, since the sheet and the panels may have changed."""
     global _runs
     _runs += 1
-    return Desk(plan.rig, front_panels(), seed=_runs)
+    return Desk(plan.rig, front_panels(), natures=natures(), seed=_runs)
 
 
 def front_panels() -> dict[str, FrontPanel]:
@@ -21,4 +21,10 @@ def front_panels() -> dict[str, FrontPanel]:
     return {
         row.box_uid: FrontPanel(tuple(row.settings["channels"]), float(row.settings.get("level_db", 0.0)))
         for row in PanelRow.objects.all()
+        if "channels" in row.settings
     }
+
+
+def natures() -> dict[str, str]:
+    """Of boxes that are copies: the uid of the box on the desk that they stand for."""
+    return {row.box_uid: row.settings["nature"] for row in PanelRow.objects.all() if "nature" in row.settings}

@@ -75,6 +75,29 @@ class RigTest(BrowserTest):
         self.see("No cable from Quayside 18 MIDI out to Bittern")
 
 
+class RigsTest(BrowserTest):
+    def test_a_rig_is_copied_renamed_saved_and_left_again(self):
+        self.go("rig:home")
+        self.page.get_by_title("Rigs: choose").click()
+        self.button("Go on with a copy")
+        self.see("This is Saltmarsh Room, copy")
+        self.page.get_by_title("Rigs: choose").click()
+        self.page.get_by_label("Name of the rig").fill("Tour set")
+        self.page.get_by_label("Buffer").select_option(label="128 samples")
+        self.page.get_by_role("button", name="Keep").click()
+        expect(self.page.locator(".title-row")).to_contain_text("Tour set")
+        with self.page.expect_download() as saved:
+            self.page.get_by_role("link", name="Save as a file").click()
+        self.assertEqual(saved.value.suggested_filename, "tour-set.json")
+        self.page.get_by_label("Rig file").set_input_files(saved.value.path())
+        self.button("Read it")
+        self.see("Tour set is read, beside the rigs that were there")
+        self.page.get_by_title("Rigs: choose").click()
+        self.page.locator(".rig-line", has_text="Saltmarsh Room").get_by_role("button").click()
+        expect(self.page.locator(".title-row")).to_contain_text("Saltmarsh Room")
+        expect(self.page.locator(".title-row")).to_contain_text("256 samples")
+
+
 class EmptyRigTest(BrowserTest):
     demo = False
 

@@ -1,8 +1,9 @@
-"""A new box out of a shape."""
+"""New things: a box out of a shape, a rig out of another."""
 
 import uuid
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
+from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
 from hypotaxis.core.rig.values import Box, Socket
 
@@ -12,6 +13,38 @@ HOST_NAME = "host"
 def new_uid() -> str:
     """A fresh uid."""
     return str(uuid.uuid4())
+
+
+def with_new_uids(plan: Plan, name: str) -> Plan:
+    """The same plan as a rig of its own, under another name: every uid is new, and what they join stays joined.
+
+    A uid that names nothing in the plan (a loose end) stays as it is.
+    """
+    fresh: dict[str, str] = {}
+
+    def new(uid: str) -> str:
+        return fresh.setdefault(uid, new_uid())
+
+    boxes = tuple(
+        replace(box, uid=new(box.uid), sockets=tuple(replace(socket, uid=new(socket.uid)) for socket in box.sockets))
+        for box in plan.rig.boxes
+    )
+    cables = tuple(
+        replace(cable, uid=new_uid(), source=fresh[cable.source], target=fresh[cable.target])
+        for cable in plan.rig.cables
+    )
+    instruments = tuple(
+        replace(
+            one,
+            uid=new_uid(),
+            box=fresh.get(one.box, one.box),
+            send=fresh.get(one.send, one.send),
+            returns=tuple(fresh.get(uid, uid) for uid in one.returns),
+        )
+        for one in plan.instruments
+    )
+    rig = replace(plan.rig, uid=new_uid(), name=name, boxes=boxes, cables=cables)
+    return replace(plan, rig=rig, instruments=instruments)
 
 
 def box_from_shape(shape: str, name: str, *, colour: str = "", order: int = 0, uid: str = "") -> Box:

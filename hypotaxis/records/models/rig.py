@@ -111,7 +111,8 @@ class Change(models.Model):
 
 
 class FrontPanel(models.Model):
-    """Settings of a stand-in box, as if on the box; they do not belong to the plan and know nothing of it."""
+    """Settings of a stand-in box, as if on the box; they do not belong to the plan and know nothing of it. A box that
+    is a copy in another rig names under "nature" the box on the desk that it stands for."""
 
     box_uid = models.CharField(max_length=36, primary_key=True)
     settings = models.JSONField(default=dict)

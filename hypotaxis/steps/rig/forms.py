@@ -2,6 +2,7 @@
 
 from django import forms
 
+from hypotaxis.core.formats.rigfile import MAX_BYTES
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.shapes import ADDABLE, SHAPES
 from hypotaxis.core.rig.values import Box
@@ -91,3 +92,41 @@ class ConnectForm(CableDetailsForm):
         gone = "This socket is gone or already has its cable. Choose a free one."
         for name in ("source", "target"):
             self.fields[name].error_messages = {"invalid_choice": gone, "required": "Choose a socket."}
+
+
+RATES = [(rate, f"{rate} Hz") for rate in (44100, 48000, 88200, 96000)]
+BUFFERS = [(size, f"{size} samples") for size in (32, 64, 128, 256, 512, 1024, 2048)]
+
+
+class RigForm(forms.Form):
+    """Name of a rig, and the buffer its interface is set to."""
+
+    name = forms.CharField(label="Name of the rig", max_length=80)
+    buffer = forms.TypedChoiceField(label="Buffer", choices=BUFFERS, coerce=int)
+
+    def __init__(self, *args, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        now = self.initial.get("buffer", BUFFERS[3][0])
+        if now not in dict(BUFFERS):
+            self.fields["buffer"].choices = sorted([*BUFFERS, (now, f"{now} samples")])
+
+
+class NewRigForm(RigForm):
+    """A new, empty rig; its sample rate stays, since takes are kept in it."""
+
+    sample_rate = forms.TypedChoiceField(label="Sample rate", choices=RATES, coerce=int)
+
+
+class RigFileForm(forms.Form):
+    """A rig file to read."""
+
+    file = forms.FileField(
+        label="Rig file (.json)",
+        error_messages={"required": "Choose a rig file first.", "empty": "The rig file is empty."},
+    )
+
+    def clean_file(self):
+        upload = self.cleaned_data["file"]
+        if upload.size > MAX_BYTES:
+            raise forms.ValidationError(f"The file has {upload.size / 2**20:.0f} MB; that is no rig.")
+        return upload

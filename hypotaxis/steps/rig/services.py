@@ -1,12 +1,15 @@
 """Changes to the rig, each one step of the journal."""
 
+from django.db import transaction
+
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.build import box_from_shape, new_uid
+from hypotaxis.core.rig.build import box_from_shape, new_uid, with_new_uids
 from hypotaxis.core.rig.plug import order_ends
 from hypotaxis.core.rig.shapes import column_of
 from hypotaxis.core.rig.values import Box, Cable
+from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.journal import Edit, change_rig
-from hypotaxis.records.models import Rig
+from hypotaxis.records.models import FrontPanel, Rig
 from hypotaxis.records.plan import box_fields, cable_fields, socket_fields
 
 
@@ -77,3 +80,19 @@ def unplug(rig: Rig, plan: Plan, cable: Cable) -> None:
     """Remove a cable."""
     title = f"unplug {plan.rig.socket_text(cable.source)} from {plan.rig.socket_text(cable.target)}"
     change_rig(rig, title, [Edit("cable", cable.uid, None)])
+
+
+def change_settings(rig: Rig, *, name: str, buffer: int) -> None:
+    """Rename a rig, or note another buffer size."""
+    change_rig(rig, f"settings of {name}", [Edit("rig", str(rig.uid), {"name": name, "buffer": buffer})])
+
+
+@transaction.atomic
+def duplicate(plan: Plan) -> Rig:
+    """A copy of a rig with its instruments, to go on from: the same desk, so its boxes stay what and how they are."""
+    copy = with_new_uids(plan, f"{plan.rig.name}, copy"[:80])
+    panels = {panel.box_uid: panel.settings for panel in FrontPanel.objects.all()}
+    for box, new in zip(plan.rig.boxes, copy.rig.boxes, strict=True):
+        settings = {"nature": box.uid} | panels.get(box.uid, {})
+        FrontPanel.objects.create(box_uid=new.uid, settings=settings)
+    return import_rig(copy)

@@ -14,6 +14,12 @@ urlpatterns = [
     path("connect/", views.connect, name="connect"),
     path("cable/<uuid:uid>/", views.cable, name="cable"),
     path("cable/<uuid:uid>/unplug/", views.unplug, name="unplug"),
+    path("rigs/", views.rigs, name="rigs"),
+    path("rigs/new/", views.new_rig, name="new-rig"),
+    path("rigs/<uuid:uid>/choose/", views.choose_rig, name="choose-rig"),
+    path("rigs/duplicate/", views.duplicate_rig, name="duplicate-rig"),
+    path("rigs/read/", views.read_rig, name="read-rig"),
+    path("rig.json", views.rig_file, name="rig-file"),
     path("undo/", views.undo, name="undo"),
     path("redo/", views.redo, name="redo"),
 ]

@@ -1,22 +1,34 @@
 """The rig's pages: the sheet, and the forms that open beside it."""
 
 from django.contrib import messages
-from django.http import Http404
-from django.shortcuts import redirect, render
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
+from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.sheet import draw_sheet, still_free
-from hypotaxis.core.errors import DoesNotFit, NothingToUndo
+from hypotaxis.core.errors import DoesNotFit, NothingToUndo, UnreadableFile
+from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.rig.plug import fits
 from hypotaxis.core.rig.sentence import trip_sentence
 from hypotaxis.core.rig.trips import trip_of
 from hypotaxis.core.rig.values import Box, Cable
 from hypotaxis.records import journal
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, make_empty_rig
+from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.models import Rig as RigRow
 from hypotaxis.steps.rig import services
-from hypotaxis.steps.rig.forms import AddBoxForm, CableDetailsForm, ConnectForm, EditBoxForm
+from hypotaxis.steps.rig.forms import (
+    AddBoxForm,
+    CableDetailsForm,
+    ConnectForm,
+    EditBoxForm,
+    NewRigForm,
+    RigFileForm,
+    RigForm,
+)
 
 
 def home(request, **sheet):
@@ -127,6 +139,75 @@ def unplug(request, uid):
     services.unplug(here.rig, here.plan, value)
     messages.info(request, "The cable is out. Undo plugs it back in.")
     return redirect("rig:home")
+
+
+def rigs(request):
+    """The rigs there are: choose one, change its settings."""
+    here = desk(request)
+    form = RigForm(request.POST or None, initial={"name": here.rig.name, "buffer": here.rig.buffer})
+    if request.method == "POST" and form.is_valid():
+        services.change_settings(here.rig, **form.cleaned_data)
+        return redirect("rig:rigs")
+    return _rigs(request, form=form)
+
+
+def new_rig(request):
+    """A new, empty rig."""
+    form = NewRigForm(request.POST or None, initial={"sample_rate": 48000, "buffer": 256})
+    if request.method == "POST" and form.is_valid():
+        return _go_on_with(make_empty_rig(**form.cleaned_data))
+    return home(request, sheet="new-rig", form=form, title="A new rig", button="Begin it")
+
+
+@require_POST
+def choose_rig(request, uid):
+    """Go on with another rig."""
+    return _go_on_with(get_object_or_404(RigRow, uid=uid))
+
+
+@require_POST
+def duplicate_rig(request):
+    """Go on with a copy of the rig."""
+    rig = services.duplicate(desk(request).plan)
+    messages.success(request, f"This is {rig.name}: boxes, cables and instruments are copied, sessions are not.")
+    return _go_on_with(rig)
+
+
+def rig_file(request):
+    """The rig with its instruments as a file."""
+    here = desk(request)
+    answer = HttpResponse(write_rig_file(here.plan), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{slugify(here.rig.name) or "rig"}.json"'
+    return answer
+
+
+@require_POST
+def read_rig(request):
+    """A rig from a file, beside those that are there."""
+    form = RigFileForm(request.POST, request.FILES)
+    if form.is_valid():
+        try:
+            rig = import_rig(read_rig_file(form.cleaned_data["file"].read().decode("utf-8")))
+        except UnicodeDecodeError as error:
+            form.add_error("file", f"It is not UTF-8: byte {error.start} cannot be read.")
+        except UnreadableFile as error:
+            form.add_error("file", str(error))
+        else:
+            messages.success(request, f"{rig.name} is read, beside the rigs that were there.")
+            return _go_on_with(rig)
+    return _rigs(request, file_form=form)
+
+
+def _rigs(request, **forms):
+    here = desk(request)
+    known = {"form": RigForm(initial={"name": here.rig.name, "buffer": here.rig.buffer}), "file_form": RigFileForm()}
+    return home(request, sheet="rigs", rigs=here.rigs, title="Rigs", button="Keep", **known | forms)
+
+
+def _go_on_with(rig: RigRow):
+    answer = redirect("rig:home")
+    answer.set_cookie("hypotaxis-rig", str(rig.uid), max_age=31536000, samesite="Strict")
+    return answer
 
 
 @require_POST

@@ -47,7 +47,7 @@ class SoundingTest(DemoTest):
         self.assertEqual(answer.content.decode().count('class="hit-dot"') + row.result["set_aside"], 32)
         late = self.page("timing:open", row.uid, field="late")
         self.assertIn(f"+{row.result['offset_ms']:.2f} <small>ms</small>", late)
-        self.assertIn("1 own recording", late)
+        self.assertIn("1 recording", late)
         self.assertIn('<option value="2">track 2: Kit</option>', late)
 
     def test_the_wave_around_any_hit_down_to_single_samples(self):
