@@ -66,6 +66,16 @@ class RigTest(BrowserTest):
         self.page.locator("#undo").click()
         expect(self.page.get_by_label("Eelgrass, outboard effect: change")).to_be_visible()
 
+    def test_a_box_is_found_by_a_part_of_its_name(self):
+        self.go("rig:home")
+        self.page.keyboard.press("f")
+        self.page.keyboard.type("alder ki")
+        self.page.keyboard.press("Enter")
+        self.see("on the sheet")
+        expect(self.page.locator(".dot-strong, .unit-strong")).to_have_count(1)
+        self.page.keyboard.press("Escape")
+        self.see("Choose a socket to see its trip")
+
     def test_a_cable_is_unplugged_from_its_own_sheet(self):
         self.go("rig:home")
         self.page.get_by_label("Cable from Sedge thru to Bittern MIDI in").focus()

@@ -106,12 +106,18 @@ class _Selection:
 
 
 def draw_sheet(
-    plan: Plan, findings: Iterable[Finding] = (), *, trip: Trip | None = None, socket: str = ""
+    plan: Plan,
+    findings: Iterable[Finding] = (),
+    *,
+    trip: Trip | None = None,
+    socket: str = "",
+    marked: frozenset[str] = frozenset(),
 ) -> SheetDrawing:
-    """The sheet of a plan. trip: drawn strong; socket: the picked one, with what hangs on it, when there is no trip."""
+    """The sheet of a plan. trip: drawn strong; socket: the picked one, with what hangs on it, when there is no trip;
+    marked: uids of boxes, sockets and cables to draw strong instead, when neither is given."""
     rig = plan.rig
     loose = {finding.socket for finding in findings if finding.severity == WRONG and finding.socket}
-    selection = _selection(rig, trip, socket)
+    selection = _selection(rig, trip, socket, marked)
     used = {uid for instrument in plan.instruments for uid in trip_of(rig, instrument).sockets}
     tags = _tags(plan)
     depth = _thru_depth(rig)
@@ -156,7 +162,7 @@ def draw_sheet(
             y=y,
             w=w,
             h=height,
-            strong=any(item.strong for item in drawn),
+            strong=box.uid in selection.sockets or any(item.strong for item in drawn),
             sockets=drawn,
         )
 
@@ -186,11 +192,11 @@ def draw_sheet(
     )
 
 
-def _selection(rig: Rig, trip: Trip | None, socket: str) -> _Selection:
+def _selection(rig: Rig, trip: Trip | None, socket: str, marked: frozenset[str]) -> _Selection:
     if trip is not None:
         return _Selection(trip.sockets, trip.cables)
     if not socket:
-        return _Selection(frozenset(), frozenset())
+        return _Selection(marked, marked)
     cables = {hop.cable.uid for reached in heard_from(rig, socket) for hop in reached.hops}
     here = rig.cable_at(socket)
     if here:

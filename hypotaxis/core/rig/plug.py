@@ -42,6 +42,22 @@ def fits(rig: Rig, one_uid: str, other_uid: str) -> bool:
     return True
 
 
+def pair_of(rig: Rig, source: str, target: str) -> tuple[str, str] | None:
+    """The other sides of two stereo pairs as (source, target), left to left and right to right; None where one end has
+    no other side, the sides differ, or a cable could not join them."""
+    partners = []
+    for uid in (source, target):
+        found = rig.find(uid)
+        partner = found[0].socket(found[1].stereo) if found and found[1].stereo else None
+        if partner is None:
+            return None
+        partners.append((found[1], partner))
+    (out, other_out), (into, other_into) = partners
+    if (out.label < other_out.label) != (into.label < other_into.label):
+        return None
+    return (other_out.uid, other_into.uid) if fits(rig, other_out.uid, other_into.uid) else None
+
+
 def _directed(rig: Rig, one_uid: str, other_uid: str) -> tuple[str, str]:
     one, other = rig.find(one_uid), rig.find(other_uid)
     if one is None or other is None:

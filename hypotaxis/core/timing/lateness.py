@@ -265,7 +265,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
     if found.sum() < FEWEST_HITS:
         raise WrongScore(
             f"Only {int(found.sum())} of {len(found)} note moments have a hit. What came back does not follow these "
-            "notes: check channel, patch and return."
+            "notes (check channel, patch and return), or the sound is so slow that its beginnings cannot be read."
         )
     line = match.line()
     expected = match.moments + (line.intercept + line.slope * match.moments / rate) * rate / 1000
@@ -338,8 +338,8 @@ def _refuse(line: Line, matched: int, missed: int, extra: int) -> None:
     inside = matched + missed
     if matched < SMALLEST_SHARE * inside:
         raise WrongScore(
-            f"Only {matched} of {inside} note moments have a hit. What came back does not follow these notes: "
-            "check channel, patch and return."
+            f"Only {matched} of {inside} note moments have a hit. What came back does not follow these notes (check "
+            "channel, patch and return), or the sound is so slow that its beginnings cannot be read."
         )
     if line.used.sum() < max(FEWEST_HITS, SMALLEST_SHARE * inside):
         raise WrongScore(

@@ -78,7 +78,8 @@ class ConnectForm(CableDetailsForm):
 
     source = forms.ChoiceField(label="From")
     target = forms.ChoiceField(label="To")
-    field_order = ["source", "target", "length_m", "colour", "label"]
+    pair = forms.BooleanField(label="Both sides of a stereo pair, where they are free", required=False, initial=True)
+    field_order = ["source", "target", "pair", "length_m", "colour", "label"]
 
     def __init__(self, *args, plan: Plan, **kwargs) -> None:
         super().__init__(*args, **kwargs)

@@ -1,10 +1,12 @@
 """Changes to the rig, each one step of the journal."""
 
+from dataclasses import replace
+
 from django.db import transaction
 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import box_from_shape, new_uid, with_new_uids
-from hypotaxis.core.rig.plug import order_ends
+from hypotaxis.core.rig.plug import order_ends, pair_of
 from hypotaxis.core.rig.shapes import column_of
 from hypotaxis.core.rig.values import Box, Cable
 from hypotaxis.records.import_rig import import_rig
@@ -30,6 +32,19 @@ def add_box(rig: Rig, plan: Plan, *, shape: str, name: str, note: str = "", colo
         edits.append(Edit("cable", cable.uid, cable_fields(cable, str(rig.uid))))
     change_rig(rig, f"add {name}", edits)
     return box
+
+
+def copy_box(rig: Rig, plan: Plan, box: Box) -> Box:
+    """A box of the same shape with the same sockets below the others of its column, not cabled yet."""
+    order = max(other.order for other in plan.rig.boxes) + 1
+    names = {other.name for other in plan.rig.boxes}
+    name = next(f"{box.name[:74]} {number}" for number in range(2, 10_000) if f"{box.name[:74]} {number}" not in names)
+    sockets = tuple(replace(socket, uid=new_uid(), port_name="") for socket in box.sockets)
+    copy = replace(box, uid=new_uid(), name=name, order=order, sockets=sockets)
+    edits = [Edit("box", copy.uid, box_fields(copy, str(rig.uid)))]
+    edits += [Edit("socket", s.uid, socket_fields(s, copy.uid, row)) for row, s in enumerate(sockets)]
+    change_rig(rig, f"copy {box.name}", edits)
+    return copy
 
 
 def edit_box(rig: Rig, box: Box, *, name: str, note: str, colour: str, port_names: dict[str, str]) -> None:
@@ -60,14 +75,32 @@ def remove_box(rig: Rig, box: Box) -> None:
 
 
 def connect(
-    rig: Rig, plan: Plan, one: str, other: str, *, length_m: float | None = None, colour: str = "", label: str = ""
+    rig: Rig,
+    plan: Plan,
+    one: str,
+    other: str,
+    *,
+    length_m: float | None = None,
+    colour: str = "",
+    label: str = "",
+    pair: bool = False,
 ) -> Cable:
-    """Join two sockets, whichever was named first; raises DoesNotFit with the reason."""
-    source, target = order_ends(plan.rig, one, other)
-    cable = Cable(uid=new_uid(), source=source, target=target, length_m=length_m, colour=colour, label=label)
-    title = f"connect {plan.rig.socket_text(source)} to {plan.rig.socket_text(target)}"
-    change_rig(rig, title, [Edit("cable", cable.uid, cable_fields(cable, str(rig.uid)))])
-    return cable
+    """Join two sockets, whichever was named first; pair: the other sides of both stereo pairs too, where they are free.
+
+    Raises DoesNotFit with the reason.
+    """
+    ends = [order_ends(plan.rig, one, other)]
+    if pair:
+        partner = pair_of(plan.rig, *ends[0])
+        ends += [partner] if partner else []
+    cables = [
+        Cable(uid=new_uid(), source=source, target=target, length_m=length_m, colour=colour, label=label)
+        for source, target in ends
+    ]
+    both = ", both sides" if len(cables) > 1 else ""
+    title = f"connect {plan.rig.socket_text(ends[0][0])} to {plan.rig.socket_text(ends[0][1])}{both}"
+    change_rig(rig, title, [Edit("cable", cable.uid, cable_fields(cable, str(rig.uid))) for cable in cables])
+    return cables[0]
 
 
 def note_cable(rig: Rig, cable: Cable, *, length_m: float | None, colour: str, label: str) -> None:

@@ -10,6 +10,7 @@ urlpatterns = [
     path("add/", views.add, name="add"),
     path("box/<uuid:uid>/", views.box, name="box"),
     path("box/<uuid:uid>/move/", views.move, name="move"),
+    path("box/<uuid:uid>/copy/", views.copy, name="copy"),
     path("box/<uuid:uid>/remove/", views.remove, name="remove"),
     path("connect/", views.connect, name="connect"),
     path("cable/<uuid:uid>/", views.cable, name="cable"),

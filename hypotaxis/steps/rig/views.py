@@ -11,10 +11,11 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.sheet import draw_sheet, still_free
 from hypotaxis.core.errors import DoesNotFit, NothingToUndo, UnreadableFile
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
-from hypotaxis.core.rig.plug import fits
+from hypotaxis.core.rig.plug import fits, pair_of
+from hypotaxis.core.rig.search import search
 from hypotaxis.core.rig.sentence import trip_sentence
 from hypotaxis.core.rig.trips import trip_of
-from hypotaxis.core.rig.values import Box, Cable
+from hypotaxis.core.rig.values import Box, Cable, Rig
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk, make_empty_rig
 from hypotaxis.records.import_rig import import_rig
@@ -41,15 +42,25 @@ def home(request, **sheet):
     if instrument is None and picked:
         instrument = next((i for i in here.plan.instruments if at in trip_of(rig, i).sockets), None)
     trip = trip_of(rig, instrument) if instrument else None
+    sought = request.GET.get("find", "").strip()
     free = picked is not None and rig.cable_at(at) is None
     context = {
-        "drawing": draw_sheet(here.plan, here.findings, trip=None if free else trip, socket=at if picked else ""),
+        "drawing": draw_sheet(
+            here.plan,
+            here.findings,
+            trip=None if free else trip,
+            socket=at if picked else "",
+            marked=search(rig, sought),
+        ),
+        "sought": sought,
+        "hits": len(search(rig, sought)),
         "findings": here.findings,
         "box_uids": {box.uid for box in rig.boxes},
         "free": still_free(rig),
         "empty": all(box.shape == "host" for box in rig.boxes),
         "picked": {"uid": at, "box": picked[0], "socket": picked[1], "cable": rig.cable_at(at)} if picked else None,
         "fitting": {s.uid for _, s in rig.each_socket() if fits(rig, at, s.uid)} if free else set(),
+        "partner": _partner(rig, at) if picked else None,
         "instrument": instrument,
         "sentence": trip_sentence(rig, instrument) if instrument else (),
         "sheet": None,
@@ -79,6 +90,15 @@ def box(request, uid):
         services.edit_box(here.rig, value, **fields, port_names=form.port_names())
         return redirect("rig:home")
     return home(request, sheet="box", form=form, box=value, title=value.name, button="Keep")
+
+
+@require_POST
+def copy(request, uid):
+    """A second box like this one."""
+    here = desk(request)
+    made = services.copy_box(here.rig, here.plan, _box(here, uid))
+    messages.success(request, f"{made.name} stands on the sheet, not cabled yet.")
+    return redirect("rig:box", uid=made.uid)
 
 
 @require_POST
@@ -232,6 +252,15 @@ def _step_back_or_forth(request, move, word: str):
         target = reverse("rig:home")
     # A sheet may belong to what has just gone.
     return redirect("rig:home" if target.startswith(reverse("rig:home")) else target)
+
+
+def _partner(rig: Rig, at: str) -> dict | None:
+    """The other side of a pair of which only one is plugged at this socket, ready to be plugged too."""
+    cable = rig.cable_at(at)
+    ends = pair_of(rig, cable.source, cable.target) if cable else None
+    if ends is None:
+        return None
+    return {"source": ends[0], "target": ends[1], "told": f"{rig.socket_text(ends[0])} to {rig.socket_text(ends[1])}"}
 
 
 def _box(here: Desk, uid) -> Box:

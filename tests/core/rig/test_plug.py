@@ -3,7 +3,8 @@
 from django.test import SimpleTestCase
 
 from hypotaxis.core.errors import DoesNotFit, FeedbackLoop, SocketTaken
-from hypotaxis.core.rig.plug import fits, order_ends
+from hypotaxis.core.rig.plug import fits, order_ends, pair_of
+from hypotaxis.core.rig.search import search
 from tests.rooms import add_boxes, demo_plan, plug, uid_of, unplug
 
 
@@ -59,3 +60,25 @@ class PlugTest(SimpleTestCase):
         self.assertEqual(names, {f"Quayside 18 line in {number}" for number in (3, 4, 7, 8)})
         plugged = plug(self.plan, "Alder", "kick", "Quayside 18", "line in 7")
         self.assertFalse(fits(plugged.rig, out, fitting[0]))
+
+    def test_the_other_side_of_a_pair_goes_left_to_left(self):
+        plan = unplug(unplug(self.plan, "Alder", "L"), "Alder", "R")
+        left, right, kick = (uid_of(plan, "Alder", label) for label in ("L", "R", "kick"))
+        lines = [uid_of(plan, "Quayside 18", f"line in {number}") for number in range(1, 9)]
+        self.assertEqual(pair_of(plan.rig, left, lines[6]), (right, lines[7]))
+        self.assertEqual(pair_of(plan.rig, right, lines[7]), (left, lines[6]))
+        self.assertIsNone(pair_of(plan.rig, left, lines[7]), "left into right")
+        self.assertIsNone(pair_of(plan.rig, kick, lines[6]), "no pair")
+        self.assertIsNone(pair_of(plan.rig, left, lines[0]), "taken")
+
+
+class SearchTest(SimpleTestCase):
+    def test_everything_is_found_by_any_of_its_names(self):
+        rig = demo_plan().rig
+        named = {box.uid: box.name for box in rig.boxes}
+        found = search(rig, "BITT")
+        self.assertEqual([named[uid] for uid in found if uid in named], ["Bittern"])
+        self.assertIn(uid_of(demo_plan(), "Bittern", "out"), found)
+        self.assertIn(rig.cable_at(uid_of(demo_plan(), "Bittern", "MIDI in")).uid, found)
+        self.assertIn(uid_of(demo_plan(), "Quayside 18", "MIDI out"), search(rig, "usb audio midi out"))
+        self.assertEqual((search(rig, ""), search(rig, "   "), search(rig, "zither")), (frozenset(),) * 3)

@@ -137,6 +137,37 @@ class PagesTest(DemoTest):
         self.client.post(reverse("rig:undo"))
         self.assertNotIn("a box that is gone", self.page("instruments:home"))
 
+    def test_both_sides_of_a_pair_are_one_step(self):
+        for label in ("L", "R"):
+            services.unplug(self.rig, self.plan, self.plan.rig.cable_at(self.socket("Alder", label)))
+        before = self.plan
+        ends = {"source": self.socket("Alder", "L"), "target": self.socket("Quayside 18", "line in 7")}
+        self.client.post(reverse("rig:connect"), ends | {"pair": "on"})
+        right = self.plan.rig.cable_at(self.socket("Alder", "R"))
+        self.assertEqual(right.target, self.socket("Quayside 18", "line in 8"))
+        journal.undo(self.rig)
+        self.assertEqual(self.plan, before)
+        self.client.post(reverse("rig:connect"), ends)
+        self.assertIsNone(self.plan.rig.cable_at(self.socket("Alder", "R")))
+        self.assertIn("Plug the other side too", self.page("rig:home", at=ends["target"]))
+
+    def test_a_box_is_copied_with_its_sockets_and_without_cables(self):
+        alder = box_named(self.plan, "Alder")
+        self.client.post(reverse("rig:copy", args=[alder.uid]))
+        self.client.post(reverse("rig:copy", args=[alder.uid]))
+        for name in ("Alder 2", "Alder 3"):
+            copy = box_named(self.plan, name)
+            self.assertEqual([s.label for s in copy.sockets], [s.label for s in alder.sockets])
+            self.assertFalse(any(self.plan.rig.cable_at(s.uid) for s in copy.sockets))
+        journal.undo(self.rig)
+        self.assertNotIn("Alder 3", [box.name for box in self.plan.rig.boxes])
+
+    def test_what_is_sought_is_drawn_strong(self):
+        page = self.page("rig:home", find="bittern midi")
+        self.assertIn("called “bittern midi”", page)
+        self.assertIn("unit-strong", page)
+        self.assertIn("0 things on the sheet are called “zither”", self.page("rig:home", find="zither"))
+
     def test_the_computer_cannot_be_opened_or_removed(self):
         host = next(box for box in self.plan.rig.boxes if box.shape == "host")
         self.assertEqual(self.client.get(reverse("rig:box", args=[host.uid])).status_code, 404)

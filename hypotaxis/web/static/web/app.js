@@ -65,7 +65,8 @@ document.addEventListener("alpine:init", () => {
       const aimed = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
       if (aimed && !aimed.disabled) {
         event.preventDefault();
-        press(aimed);
+        if (aimed.matches("input")) aimed.focus();
+        else press(aimed);
       }
     },
   }));
