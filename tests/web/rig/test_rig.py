@@ -164,9 +164,9 @@ class PagesTest(DemoTest):
 
     def test_what_is_sought_is_drawn_strong(self):
         page = self.page("rig:home", find="bittern midi")
-        self.assertIn("called “bittern midi”", page)
+        self.assertIn("with “bittern midi” in their names", page)
         self.assertIn("unit-strong", page)
-        self.assertIn("0 things on the sheet are called “zither”", self.page("rig:home", find="zither"))
+        self.assertIn("0 things on the sheet with “zither”", self.page("rig:home", find="zither"))
 
     def test_the_computer_cannot_be_opened_or_removed(self):
         host = next(box for box in self.plan.rig.boxes if box.shape == "host")
