@@ -34,7 +34,15 @@ class FrameTest(BrowserTest):
         for theme in ("Day", "Night"):
             self.go("rig:home")
             self.button(theme)
-            for step in (*STEPS, "rig:add", "session:import", "instruments:new"):
+            for step in (
+                *STEPS,
+                "rig:add",
+                "rig:startup",
+                "rig:rigs",
+                "timing:new",
+                "session:import",
+                "instruments:new",
+            ):
                 with self.subTest(theme=theme, step=step):
                     self.go(step if ":" in step else f"{step}:home")
                     expect(self.page.locator("main")).to_be_visible()

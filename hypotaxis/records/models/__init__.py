@@ -1,6 +1,6 @@
 """Models by subject."""
 
-from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Socket
+from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
@@ -18,5 +18,6 @@ __all__ = [
     "Socket",
     "Sounding",
     "Take",
+    "Tick",
     "Track",
 ]

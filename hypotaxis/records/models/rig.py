@@ -119,3 +119,17 @@ class FrontPanel(models.Model):
 
     def __str__(self) -> str:
         return self.box_uid
+
+
+class Tick(models.Model):
+    """One step of a rig's start-up list ticked on one day."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="ticks")
+    key = models.CharField(max_length=60)
+    day = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["rig", "key", "day"], name="one_tick_a_day")]
+
+    def __str__(self) -> str:
+        return f"{self.key} on {self.day}"

@@ -1,6 +1,7 @@
 """Changes to the rig, each one step of the journal."""
 
 from dataclasses import replace
+from datetime import date, timedelta
 
 from django.db import transaction
 
@@ -11,7 +12,7 @@ from hypotaxis.core.rig.shapes import column_of
 from hypotaxis.core.rig.values import Box, Cable
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.journal import Edit, change_rig
-from hypotaxis.records.models import FrontPanel, Rig
+from hypotaxis.records.models import FrontPanel, Rig, Tick
 from hypotaxis.records.plan import box_fields, cable_fields, socket_fields
 
 
@@ -129,3 +130,15 @@ def duplicate(plan: Plan) -> Rig:
         settings = {"nature": box.uid} | panels.get(box.uid, {})
         FrontPanel.objects.create(box_uid=new.uid, settings=settings)
     return import_rig(copy)
+
+
+def tick(rig: Rig, keys: set[str], day: date) -> None:
+    """Keep which steps of the start-up list are ticked on a day; ticks older than a month are dropped."""
+    rig.ticks.filter(day=day).exclude(key__in=keys).delete()
+    Tick.objects.bulk_create([Tick(rig=rig, key=key, day=day) for key in sorted(keys)], ignore_conflicts=True)
+    rig.ticks.filter(day__lt=day - timedelta(days=31)).delete()
+
+
+def ticked(rig: Rig, day: date) -> set[str]:
+    """What is ticked on a day."""
+    return set(rig.ticks.filter(day=day).values_list("key", flat=True))

@@ -4,6 +4,7 @@ from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
@@ -14,6 +15,7 @@ from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.rig.plug import fits, pair_of
 from hypotaxis.core.rig.search import search
 from hypotaxis.core.rig.sentence import trip_sentence
+from hypotaxis.core.rig.startup import startup_list
 from hypotaxis.core.rig.trips import trip_of
 from hypotaxis.core.rig.values import Box, Cable, Rig
 from hypotaxis.records import journal
@@ -159,6 +161,18 @@ def unplug(request, uid):
     services.unplug(here.rig, here.plan, value)
     messages.info(request, "The cable is out. Undo plugs it back in.")
     return redirect("rig:home")
+
+
+def startup(request):
+    """The start-up list; its ticks are of today."""
+    here = desk(request)
+    stages, today = startup_list(here.plan), timezone.localdate()
+    keys = {step.key for stage in stages if stage.ticked for step in stage.steps}
+    if request.method == "POST":
+        services.tick(here.rig, keys & set(request.POST.getlist("done")), today)
+        return redirect("rig:startup")
+    done = services.ticked(here.rig, today) & keys
+    return home(request, sheet="startup", stages=stages, done=done, many=len(keys), today=today)
 
 
 def rigs(request):

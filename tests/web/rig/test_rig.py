@@ -1,6 +1,8 @@
 """Every change to the rig is one step that can be taken back; what does not fit is said and changes nothing."""
 
 import re
+from datetime import date
+from unittest import mock
 
 from django.urls import reverse
 from hypothesis import HealthCheck, given, settings
@@ -161,6 +163,17 @@ class PagesTest(DemoTest):
             self.assertFalse(any(self.plan.rig.cable_at(s.uid) for s in copy.sockets))
         journal.undo(self.rig)
         self.assertNotIn("Alder 3", [box.name for box in self.plan.rig.boxes])
+
+    def test_the_start_up_list_is_ticked_for_the_day(self):
+        quayside = box_named(self.plan, "Quayside 18")
+        done = [f"on-{quayside.uid}", "host-on", "not-on-the-list"]
+        answer = self.client.post(reverse("rig:startup"), {"done": done}, follow=True)
+        self.assertContains(answer, "2 of")
+        self.assertEqual(answer.content.decode().count(" checked"), 2)
+        with mock.patch("hypotaxis.steps.rig.views.timezone.localdate", return_value=date(2036, 1, 2)):
+            self.assertIn("0 of", self.page("rig:startup"))
+        self.client.post(reverse("rig:startup"), {"done": ["host-on"]})
+        self.assertEqual(list(self.rig.ticks.values_list("key", flat=True)), ["host-on"])
 
     def test_what_is_sought_is_drawn_strong(self):
         page = self.page("rig:home", find="bittern midi")
