@@ -75,7 +75,7 @@ def find_hits(
     """The hit that begins within `reach` samples of each `around`, its peak before `until`.
 
     around ascending. Where something rings on, it is taken off first; few_through_ringing: in an even selection of
-    those rows only, the others stay as plain reading gives them.
+    those rows only, the others count as not found.
     """
     hits = Hits.none(len(around))
     rate = recording.rate

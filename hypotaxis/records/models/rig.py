@@ -122,10 +122,10 @@ class FrontPanel(models.Model):
 
 
 class Tick(models.Model):
-    """One step of a rig's start-up list ticked on one day."""
+    """A step of a rig's start-up list ticked on one day, or a setting on a box with the day it was made."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="ticks")
-    key = models.CharField(max_length=60)
+    key = models.CharField(max_length=120)
     day = models.DateField()
 
     class Meta:

@@ -15,6 +15,9 @@ from hypotaxis.records.journal import Edit, change_rig
 from hypotaxis.records.models import FrontPanel, Rig, Tick
 from hypotaxis.records.plan import box_fields, cable_fields, socket_fields
 
+ON_THE_BOX = "panel-"
+"""How keys of settings on a box begin; all others belong to the start-up list."""
+
 
 def add_box(rig: Rig, plan: Plan, *, shape: str, name: str, note: str = "", colour: str = "") -> Box:
     """Add a box of a shape below the others of its column. An interface or keyboard gets a free USB socket of the
@@ -134,11 +137,25 @@ def duplicate(plan: Plan) -> Rig:
 
 def tick(rig: Rig, keys: set[str], day: date) -> None:
     """Keep which steps of the start-up list are ticked on a day; ticks older than a month are dropped."""
-    rig.ticks.filter(day=day).exclude(key__in=keys).delete()
+    daily = rig.ticks.exclude(key__startswith=ON_THE_BOX)
+    daily.filter(day=day).exclude(key__in=keys).delete()
     Tick.objects.bulk_create([Tick(rig=rig, key=key, day=day) for key in sorted(keys)], ignore_conflicts=True)
-    rig.ticks.filter(day__lt=day - timedelta(days=31)).delete()
+    daily.filter(day__lt=day - timedelta(days=31)).delete()
 
 
 def ticked(rig: Rig, day: date) -> set[str]:
-    """What is ticked on a day."""
-    return set(rig.ticks.filter(day=day).values_list("key", flat=True))
+    """What of the start-up list is ticked on a day."""
+    return set(rig.ticks.filter(day=day).exclude(key__startswith=ON_THE_BOX).values_list("key", flat=True))
+
+
+def note_settings(rig: Rig, keys: set[str], day: date) -> None:
+    """Keep which settings are made on the boxes; one that was ticked before keeps its day."""
+    made = rig.ticks.filter(key__startswith=ON_THE_BOX)
+    made.exclude(key__in=keys).delete()
+    new = keys - set(made.values_list("key", flat=True))
+    Tick.objects.bulk_create(Tick(rig=rig, key=key, day=day) for key in sorted(new))
+
+
+def settings_made(rig: Rig) -> dict[str, date]:
+    """The settings made on the boxes, with the day of each."""
+    return dict(rig.ticks.filter(key__startswith=ON_THE_BOX).values_list("key", "day"))

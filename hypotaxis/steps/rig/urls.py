@@ -15,6 +15,7 @@ urlpatterns = [
     path("connect/", views.connect, name="connect"),
     path("cable/<uuid:uid>/", views.cable, name="cable"),
     path("cable/<uuid:uid>/unplug/", views.unplug, name="unplug"),
+    path("panels/", views.panels, name="panels"),
     path("start-up/", views.startup, name="startup"),
     path("rigs/", views.rigs, name="rigs"),
     path("rigs/new/", views.new_rig, name="new-rig"),

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.sheet import draw_sheet, still_free
 from hypotaxis.core.errors import DoesNotFit, NothingToUndo, UnreadableFile
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
+from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.plug import fits, pair_of
 from hypotaxis.core.rig.search import search
 from hypotaxis.core.rig.sentence import trip_sentence
@@ -173,6 +174,19 @@ def startup(request):
         return redirect("rig:startup")
     done = services.ticked(here.rig, today) & keys
     return home(request, sheet="startup", stages=stages, done=done, many=len(keys), today=today)
+
+
+def panels(request):
+    """What has to be set on each box, ticked with the day it was done."""
+    here = desk(request)
+    boxes = panel_settings(here.plan)
+    keys = {step.key for one in boxes for step in one.settings}
+    if request.method == "POST":
+        services.note_settings(here.rig, keys & set(request.POST.getlist("done")), timezone.localdate())
+        return redirect("rig:panels")
+    made = services.settings_made(here.rig)
+    rows = [(one.box, [(step, made.get(step.key)) for step in one.settings]) for one in boxes]
+    return home(request, sheet="panels", panel_rows=rows, done=len(keys & made.keys()), many=len(keys))
 
 
 def rigs(request):

@@ -1,11 +1,12 @@
-"""The start-up list follows the rig."""
+"""The start-up list and the panel settings follow the plan."""
 
 from dataclasses import replace
 
 from django.test import SimpleTestCase
 
+from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.startup import startup_list
-from tests.rooms import add_boxes, demo_plan, empty_plan
+from tests.rooms import add_boxes, change, demo_plan, empty_plan, plug
 
 
 class StartupTest(SimpleTestCase):
@@ -44,3 +45,29 @@ class StartupTest(SimpleTestCase):
 
     def test_an_empty_rig_has_no_list(self):
         self.assertEqual(startup_list(empty_plan()), ())
+
+
+class PanelsTest(SimpleTestCase):
+    def told(self, plan, name):
+        return next([step.text for step in one.settings] for one in panel_settings(plan) if one.box.name == name)
+
+    def test_each_box_is_told_its_channels_and_what_else_it_needs(self):
+        sedge = self.told(demo_plan(), "Sedge")
+        self.assertEqual(sedge[:2], [
+            "Part 1 receives on channel 1, for Sedge upper.", "Part 2 receives on channel 2, for Sedge lower.",
+        ])  # fmt: skip
+        self.assertIn("Omni is off, so that it answers on its own channel only.", sedge)
+        self.assertEqual(self.told(demo_plan(), "Bittern")[0], "Receives on channel 3, for Bittern.")
+        self.assertEqual([one.box.name for one in panel_settings(empty_plan())], [])
+
+    def test_a_separate_out_is_told_when_it_is_plugged(self):
+        plugged = plug(demo_plan(), "Alder", "kick", "Quayside 18", "line in 7")
+        self.assertIn("The kick leaves by kick alone.", self.told(plugged, "Alder"))
+        self.assertNotIn("The kick leaves by kick alone.", self.told(demo_plan(), "Alder"))
+
+    def test_a_tick_holds_only_for_the_same_value(self):
+        keys = [{s.key for one in panel_settings(plan) for s in one.settings} for plan in (
+            demo_plan(), change(demo_plan(), "Bittern", channel=4),
+        )]  # fmt: skip
+        (gone,) = keys[0] - keys[1]
+        self.assertTrue(gone.endswith("channel-1-3"))

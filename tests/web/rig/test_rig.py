@@ -175,6 +175,20 @@ class PagesTest(DemoTest):
         self.client.post(reverse("rig:startup"), {"done": ["host-on"]})
         self.assertEqual(list(self.rig.ticks.values_list("key", flat=True)), ["host-on"])
 
+    def test_panel_settings_keep_the_day_and_go_when_the_plan_changes(self):
+        bittern = box_named(self.plan, "Bittern")
+        keys = [f"panel-{bittern.uid}-channel-1-3", f"panel-{bittern.uid}-omni-off"]
+        with mock.patch("hypotaxis.steps.rig.views.timezone.localdate", return_value=date(2036, 1, 2)):
+            self.client.post(reverse("rig:panels"), {"done": keys[:1]})
+        self.client.post(reverse("rig:panels"), {"done": keys})
+        self.client.post(reverse("rig:startup"), {"done": []})
+        self.assertEqual(self.rig.ticks.get(key=keys[0]).day, date(2036, 1, 2))
+        self.assertIn("2 Jan 2036", self.page("rig:panels"))
+        self.rig.instruments.filter(name="Bittern").update(channel=4)
+        page = self.page("rig:panels")
+        self.assertNotIn("2 Jan 2036", page)
+        self.assertIn("1 of", page)
+
     def test_what_is_sought_is_drawn_strong(self):
         page = self.page("rig:home", find="bittern midi")
         self.assertIn("with “bittern midi” in their names", page)
