@@ -69,7 +69,9 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
     of_rig = len(here.wrong) - len(of_instruments) + len(cabling)
     boxes = column_counts(here.plan.rig)["boxes"]
     loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
-    takes = Take.objects.filter(session=here.session).values_list("placement", flat=True) if here.session else []
+    takes = (
+        Take.objects.filter(session=here.session, kept=True).values_list("placement", flat=True) if here.session else []
+    )
     measured = sum(instrument.lateness_ms is not None for instrument in instruments)
     facts = {
         "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),

@@ -71,7 +71,8 @@ class Take(WithUid):
     """What one return delivered in one pass, kept unplaced.
 
     first_sample: session position of the file's first frame as it arrived; placement: shift in samples, None while
-    it stands where it arrived; lateness: the measurement as stored by records.takes, or {"error": reason}.
+    it stands where it arrived; kept: False while it is put away; lateness: the measurement by the names of
+    core.timing.lateness.Lateness, or {"error": reason}, with "borrowed" where it is placed by another take's.
     """
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="takes")
@@ -91,6 +92,7 @@ class Take(WithUid):
     clipped = models.PositiveIntegerField(default=0)
     peak_db = models.FloatField(null=True)
     complete = models.BooleanField(default=True)
+    kept = models.BooleanField(default=True)
     placement = models.IntegerField(null=True)
     lateness = models.JSONField(null=True)
 

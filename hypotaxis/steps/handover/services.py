@@ -28,7 +28,7 @@ KEPT_WAVES, KEPT_ARCHIVES = 100, 2
 
 def placed_takes(session: Session) -> list[Take]:
     """The placed takes of a session, in the order of its tracks."""
-    takes = session.takes.filter(placement__isnull=False).select_related("track", "run", "session")
+    takes = session.takes.filter(placement__isnull=False, kept=True).select_related("track", "run", "session")
     return sorted(takes, key=lambda take: (take.track.order, -take.number))
 
 

@@ -18,5 +18,6 @@ urlpatterns = [
     path("pass/<uuid:uid>/cancel/", views.cancel, name="cancel"),
     path("pass/<uuid:uid>/repeat/", views.repeat, name="repeat"),
     path("take/<uuid:uid>/place/", views.place, name="place"),
+    path("take/<uuid:uid>/keep/", views.keep, name="keep"),
     path("take/<uuid:uid>/<str:how>.wav", views.listen, name="listen"),
 ]

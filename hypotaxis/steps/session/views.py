@@ -195,6 +195,17 @@ def repeat(request, uid):
 
 
 @require_POST
+def keep(request, uid):
+    """Put a take away, so that the one before it sounds again, or bring it back."""
+    take = get_object_or_404(Take, uid=uid)
+    take.kept = request.POST.get("to") == "back"
+    take.save(update_fields=["kept"])
+    told = "is back" if take.kept else "is put away; below the takes it can be brought back"
+    messages.info(request, f"Take {take.number} {told}.")
+    return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
+
+
+@require_POST
 def place(request, uid):
     """Let a take stand where its notes stand, or where it arrived."""
     take = get_object_or_404(Take, uid=uid)

@@ -172,6 +172,22 @@ class PlacedTest(DemoTest):
         answer = self.client.post(reverse("session:place", args=[take.uid]), {"to": "placed"}, follow=True)
         self.assertIn(f"placed by −{-placed} samples", self.told(answer))
 
+    def test_of_two_takes_the_better_one_is_kept_and_the_other_can_come_back(self):
+        first = self.record("Alder kit").takes.get()
+        second = self.record("Alder kit").takes.get()
+        self.assertIn("take 2 sounds instead", self.page("session:home"))
+        answer = self.client.post(reverse("session:keep", args=[second.uid]), {"to": "away"}, follow=True)
+        self.assertIn("Take 2 is put away", self.told(answer))
+        page = self.page("session:home")
+        self.assertIn("take 1 sounds instead", page)
+        self.assertIn("Bring back take 2, Alder kit", page)
+        self.assertNotIn(str(second.uid), self.page("handover:home"))
+        self.assertIn(str(first.uid), self.page("handover:home"))
+        self.assertIn("take 1 of Tide Tables", self.page("timing:home"))
+        self.client.post(reverse("session:keep", args=[second.uid]), {"to": "back"})
+        self.assertIn("take 2 sounds instead", self.page("session:home"))
+        self.assertEqual(self.record("Alder kit").takes.get().number, 3)
+
     def test_a_take_without_a_lateness_of_its_own_can_borrow_one_visibly(self):
         slow = self.record("Sedge lower", bars=(1, 8)).takes.get()
         self.assertIsNone(slow.placement)

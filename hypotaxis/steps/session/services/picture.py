@@ -83,7 +83,9 @@ class Picture:
         self.tempo: TempoMap = tempo_of(session)
         self.rate = plan.rig.sample_rate
         self.rows = list(session.tracks.all())
-        self.takes = list(session.takes.select_related("run", "track"))
+        takes = list(session.takes.select_related("run", "track"))
+        self.takes = [take for take in takes if take.kept]
+        self.away = [take for take in takes if not take.kept]
         self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
         self.last_bar = last_bar(session, self.tempo)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))

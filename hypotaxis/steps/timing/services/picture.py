@@ -72,7 +72,7 @@ def rows_of(plan: Plan, soundings: list[Sounding], opened: Sounding | None) -> t
     """(instruments, soundings, scale): one row each, on one common millisecond scale."""
     takes = []
     for instrument in plan.instruments:
-        found = Take.objects.filter(instrument_uid=instrument.uid, lateness__has_key="lateness_ms")
+        found = Take.objects.filter(instrument_uid=instrument.uid, kept=True, lateness__has_key="lateness_ms")
         takes.append((instrument, found.select_related("session").first()))
     measured = [take.lateness["lateness_ms"] for _, take in takes if take]
     measured += [row.result["offset_ms"] for row in soundings if row.result]
