@@ -6,16 +6,17 @@ While a pass runs its inputs grow as raw float32 frames in partial/; what was wr
 import hashlib
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
-import soundfile
 from django.conf import settings
 
 from hypotaxis.core.drawing.peaks import peaks_of
 from hypotaxis.core.formats.wave import Broadcast, write_wave
+from hypotaxis.core.timing.recording import read_window
 
 FRAMES_A_BLOCK = 65536
 
@@ -25,6 +26,20 @@ def folder(name: str) -> Path:
     path = settings.AUDIO / name
     path.mkdir(parents=True, exist_ok=True)
     return path
+
+
+def write_whole(name: str, ending: str, write: Callable[[BinaryIO], object]) -> Path:
+    """A new file of our own naming in a folder, complete and on the disk before it is there; none if `write` fails."""
+    handle, part = tempfile.mkstemp(dir=folder(name), suffix=f"{ending}.part")
+    made = Path(part)
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            write(stream)
+            stream.flush()
+            os.fsync(stream.fileno())
+        return made.replace(made.with_suffix(""))
+    finally:
+        made.unlink(missing_ok=True)
 
 
 def forget_old(name: str, pattern: str, keep: int) -> None:
@@ -46,26 +61,19 @@ def take_path(file: str) -> Path:
 
 def keep_take(blocks: Iterator[np.ndarray], *, rate: int, channels: int, frames: int, first_sample: int) -> str:
     """Write a take as 24-bit WAV; the name of its file. The same sound twice is kept once."""
-    target = folder("takes")
-    handle, name = tempfile.mkstemp(dir=target, suffix=".part")
-    made = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            bext = Broadcast(
-                description=f"Take as it arrived, first frame at session sample {first_sample}",
-                recorded=datetime.now(),
-                time_reference=max(0, first_sample),
-            )
-            write_wave(stream, blocks, rate=rate, channels=channels, frames=frames, bext=bext)
-            stream.flush()
-            os.fsync(stream.fileno())
-        with made.open("rb") as stream:
-            digest = hashlib.file_digest(stream, "sha256").hexdigest()[:40]
-        final = target / f"{digest}.wav"
-        made.replace(final)
-    finally:
-        made.unlink(missing_ok=True)
-    return final.name
+    bext = Broadcast(
+        description=f"Take as it arrived, first frame at session sample {first_sample}",
+        recorded=datetime.now(),
+        time_reference=max(0, first_sample),
+    )
+
+    def write(stream: BinaryIO) -> None:
+        write_wave(stream, blocks, rate=rate, channels=channels, frames=frames, bext=bext)
+
+    made = write_whole("takes", ".wav", write)
+    with made.open("rb") as stream:
+        digest = hashlib.file_digest(stream, "sha256").hexdigest()[:40]
+    return made.replace(take_path(f"{digest}.wav")).name
 
 
 def partial_blocks(path: Path, columns: list[int], width: int, frames: int) -> Iterator[np.ndarray]:
@@ -81,13 +89,7 @@ def partial_blocks(path: Path, columns: list[int], width: int, frames: int) -> I
 
 def read_frames(file: str, first: int, last: int) -> np.ndarray:
     """Frames first to last of a take, shape (frames, channels); silence where they reach outside the file."""
-    with soundfile.SoundFile(take_path(file)) as stream:
-        begin, end = max(0, first), min(stream.frames, last)
-        result = np.zeros((last - first, stream.channels), dtype=np.float32)
-        if end > begin:
-            stream.seek(begin)
-            result[begin - first : end - first] = stream.read(end - begin, dtype="float32", always_2d=True)
-    return result
+    return read_window(take_path(file), first, last)
 
 
 def peaks(file: str) -> np.ndarray:

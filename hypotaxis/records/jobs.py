@@ -30,6 +30,11 @@ class Reporter:
         """Whether it is time to report again."""
         return time.monotonic() - self.written >= 0.15
 
+    def tell(self, progress: float) -> None:
+        """Report when it is time to, and otherwise do nothing."""
+        if self.due():
+            self.report(progress)
+
     def report(self, progress: float) -> None:
         """Store progress (0–1) and the remaining time; raises Cancelled when the person asked for it."""
         self.written = time.monotonic()

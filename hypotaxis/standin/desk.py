@@ -154,8 +154,7 @@ class Desk:
     def _source_of(self, input_name: str) -> tuple[Unit, str] | None:
         """The unit and the label of its out whose cable ends at this input."""
         socket = next(s for s in self.interface.sockets if s.system_name == input_name)
-        cable = self.rig.cable_at(socket.uid)
-        found = self.rig.find(cable.source) if cable else None
+        found = self.rig.far_end(socket.uid)
         if found is None or found[0].uid not in self.units:
             return None
         return self.units[found[0].uid], found[1].label

@@ -8,7 +8,7 @@ from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
-from hypotaxis.records.models import Job, Pass, Sounding, Take
+from hypotaxis.records.models import Job, Pass, Sounding
 from hypotaxis.records.plan import tempo_of
 
 
@@ -69,9 +69,7 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
     of_rig = len(here.wrong) - len(of_instruments) + len(cabling)
     boxes = column_counts(here.plan.rig)["boxes"]
     loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
-    takes = (
-        Take.objects.filter(session=here.session, kept=True).values_list("placement", flat=True) if here.session else []
-    )
+    takes = here.session.takes.kept().values_list("placement", flat=True) if here.session else []
     measured = sum(instrument.lateness_ms is not None for instrument in instruments)
     facts = {
         "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),

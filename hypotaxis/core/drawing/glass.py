@@ -19,6 +19,7 @@ from hypotaxis.core.drawing.strips import (
     single_samples,
     to_axis,
 )
+from hypotaxis.core.units import signed
 
 WIDTH, NOTES_H, SOUND_H = 160, 32, 44
 SPANS_MS = (1000.0, 360.0, 160.0, 45.0, 16.0, 6.0, 2.0, 0.8)
@@ -67,6 +68,12 @@ class GlassDrawing:
     arrived: str
 
 
+def zooms(span_ms: float) -> tuple[float | None, float | None]:
+    """Spans of one step wider and one step closer; None at the ends."""
+    at = SPANS_MS.index(span_ms)
+    return (SPANS_MS[at - 1] if at else None), (SPANS_MS[at + 1] if at + 1 < len(SPANS_MS) else None)
+
+
 def ticks(view: GlassView) -> list[tuple[float, str]]:
     """(x, label) of the scale, in ms with signs."""
     room = 5.5 * max(1.0, view.width / WIDTH / 2)
@@ -74,7 +81,7 @@ def ticks(view: GlassView) -> list[tuple[float, str]]:
     first = np.ceil(view.first_ms / step) * step
     marks = np.arange(first, view.first_ms + view.span_ms, step)
     digits = 0 if step >= 1 else 1 if step >= 0.1 else 2
-    labels = ["0" if abs(m) < step / 10 else f"{'+' if m > 0 else '−'}{abs(m):.{digits}f}" for m in marks]
+    labels = ["0" if abs(m) < step / 10 else signed(m, digits) for m in marks]
     return [
         (round(float((m - view.first_ms) / view.span_ms * view.width), 1), t)
         for m, t in zip(marks, labels, strict=True)

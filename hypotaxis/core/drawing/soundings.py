@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.drawing.paths import polyline
+from hypotaxis.core.units import signed
 
 PLOT_W, PLOT_H = 420, 170
 MOST_DOTS = 1200
@@ -122,7 +123,7 @@ def overlay_plot(overlay: dict, *, median_ms: float, jitter_ms: float) -> Overla
         x(median_ms),
         round(x(median_ms) - half, 2),
         round(2 * half, 2),
-        tuple((x(mark), "0" if mark == 0 else f"{'+' if mark > 0 else '−'}{abs(mark):.0f}") for mark in marks.tolist()),
+        tuple((x(mark), signed(mark, 0)) for mark in marks.tolist()),
     )
 
 

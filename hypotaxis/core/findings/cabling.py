@@ -117,14 +117,13 @@ def return_idle(plan: Plan) -> Iterator[Finding]:
     """An audio input at which a cable ends, and that no instrument takes home."""
     used = {uid for instrument in plan.instruments for uid in instrument.returns}
     for box, socket in _host_sockets(plan, "audio", "in"):
-        cable = plan.rig.cable_at(socket.uid)
-        source = plan.rig.find(cable.source) if cable else None
+        source = plan.rig.far_end(socket.uid)
         if source and socket.uid not in used and not source[1].separate:
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"{plan.rig.socket_text(socket.uid)} is idle",
-                message=f"{plan.rig.socket_text(cable.source)} ends there, and no instrument takes it home.",
+                message=f"{plan.rig.socket_text(source[1].uid)} ends there, and no instrument takes it home.",
                 remedy="Choose it as a return, or take the cable out.",
                 socket=socket.uid,
             )
@@ -151,7 +150,7 @@ def right_without_left(plan: Plan) -> Iterator[Finding]:
     """Only the right socket of a pair is plugged: many boxes sum to mono on the left one alone."""
     for box, socket in plan.rig.each_socket():
         other = box.socket(socket.stereo) if socket.stereo else None
-        if is_interface(box.shape) or socket.direction != "out" or other is None or socket.label < other.label:
+        if is_interface(box.shape) or socket.direction != "out" or other is None or socket.is_left:
             continue
         if plan.rig.cable_at(socket.uid) and not plan.rig.cable_at(other.uid):
             yield Finding(

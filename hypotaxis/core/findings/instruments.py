@@ -92,8 +92,7 @@ def _returns(plan: Plan):
         box = plan.rig.box(instrument.box)
         for uid in instrument.returns:
             if box is not None and plan.rig.find(uid) is not None:
-                cable = plan.rig.cable_at(uid)
-                yield instrument, uid, box, plan.rig.find(cable.source) if cable else None
+                yield instrument, uid, box, plan.rig.far_end(uid)
 
 
 def channel_shared(plan: Plan) -> Iterator[Finding]:
@@ -147,8 +146,7 @@ def one_side_only(plan: Plan) -> Iterator[Finding]:
     for instrument in plan.instruments:
         if len(instrument.returns) != 1:
             continue
-        cable = plan.rig.cable_at(instrument.returns[0])
-        source = plan.rig.find(cable.source) if cable else None
+        source = plan.rig.far_end(instrument.returns[0])
         if source is None or not source[1].stereo:
             continue
         other = source[0].socket(source[1].stereo)
@@ -202,7 +200,7 @@ def port_set_aside(plan: Plan) -> Iterator[Finding]:
 def left_and_right_swapped(plan: Plan) -> Iterator[Finding]:
     """A stereo return whose left side brings the box's right socket."""
     for instrument, (left, right) in _stereo(plan):
-        if left.stereo == right.label and right.stereo == left.label and _is_left(right, left):
+        if left.stereo == right.label and right.stereo == left.label and right.is_left:
             yield Finding(
                 severity=RISKY,
                 about=instrument.uid,
@@ -232,16 +230,9 @@ def _stereo(plan: Plan):
     for instrument in plan.instruments:
         if len(instrument.returns) != 2:
             continue
-        ends = [
-            plan.rig.find(cable.source) if (cable := plan.rig.cable_at(uid)) else None for uid in instrument.returns
-        ]
+        ends = [plan.rig.far_end(uid) for uid in instrument.returns]
         if all(end is not None and end[0].uid == instrument.box for end in ends):
             yield instrument, (ends[0][1], ends[1][1])
-
-
-def _is_left(socket, other) -> bool:
-    """Of two sides the left one: L before R, 1 before 2."""
-    return socket.label < other.label
 
 
 def more_instruments_than_parts(plan: Plan) -> Iterator[Finding]:

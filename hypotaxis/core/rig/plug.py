@@ -51,11 +51,9 @@ def pair_of(rig: Rig, source: str, target: str) -> tuple[str, str] | None:
         partner = found[0].socket(found[1].stereo) if found and found[1].stereo else None
         if partner is None:
             return None
-        partners.append((found[1], partner))
-    (out, other_out), (into, other_into) = partners
-    if (out.label < other_out.label) != (into.label < other_into.label):
-        return None
-    return (other_out.uid, other_into.uid) if fits(rig, other_out.uid, other_into.uid) else None
+        partners.append((found[1].is_left, partner.uid))
+    (out_left, out), (into_left, into) = partners
+    return (out, into) if out_left == into_left and fits(rig, out, into) else None
 
 
 def _directed(rig: Rig, one_uid: str, other_uid: str) -> tuple[str, str]:

@@ -82,8 +82,7 @@ def _cables_of(rig: Rig, box: Box) -> str:
     """Where a box's cables lead, those to one other box together."""
     ends: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for socket in box.sockets:
-        cable = rig.cable_at(socket.uid)
-        other = rig.find(cable.target if cable.source == socket.uid else cable.source) if cable else None
+        other = rig.far_end(socket.uid)
         if other:
             ends[other[0].name].append((socket.name, other[1].name))
     told = []

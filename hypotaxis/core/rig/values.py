@@ -42,6 +42,11 @@ class Socket:
         """The owner's name where there is one, otherwise the printed label."""
         return self.port_name or self.label
 
+    @property
+    def is_left(self) -> bool:
+        """Whether it is the left one of a stereo pair: L before R, 9 before 10."""
+        return bool(self.stereo) and (len(self.label), self.label) < (len(self.stereo), self.stereo)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Box:
@@ -112,6 +117,11 @@ class Rig:
     def cable_at(self, socket_uid: str) -> Cable | None:
         """The one cable plugged in here, or None."""
         return self._cable_at.get(socket_uid)
+
+    def far_end(self, socket_uid: str) -> tuple[Box, Socket] | None:
+        """The box and the socket at the other end of the cable plugged in here, or None."""
+        cable = self.cable_at(socket_uid)
+        return self.find(cable.target if cable.source == socket_uid else cable.source) if cable else None
 
     def each_socket(self) -> Iterator[tuple[Box, Socket]]:
         """Every socket with its box, in the order of the rig."""

@@ -8,10 +8,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from hypotaxis.core.units import factor_to_db
+from hypotaxis.core.units import CLIP_RUN, factor_to_db
 
 FULL_SCALE = 1.0 - 2.0**-23
-CLIP_RUN = 3
 ACTIVITY_DB = 12.0
 """How far above the resting level an input must rise to count as having moved."""
 AUDIBLE_DB = -70.0

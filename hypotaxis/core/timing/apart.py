@@ -146,9 +146,9 @@ def _overlay(recording, lateness) -> dict[str, Any]:
     largest of each of OVERLAY_POINTS stretches, as a share of the loudest."""
     import numpy as np
 
-    from hypotaxis.core.timing.recording import SIDE_NAMES
+    from hypotaxis.core.timing.recording import SIDES
 
-    side = next((number for number, name in SIDE_NAMES.items() if name == lateness.side), 0)
+    side = SIDES[lateness.side]
     first_ms = min(OVERLAY_MS[0], lateness.lateness_ms - 10)
     last_ms = max(OVERLAY_MS[1], lateness.lateness_ms + 40)
     used = [hit for hit in lateness.hits if hit.used] or list(lateness.hits)

@@ -14,6 +14,7 @@ import numpy as np
 
 from hypotaxis.core.timing.recording import MIX, Recording
 from hypotaxis.core.timing.running import highest_ending
+from hypotaxis.core.units import CLIP_RUN
 
 HOP_MS = 1.0
 LOOK_BACK = 22
@@ -28,7 +29,6 @@ SEARCH_MS = (-40.0, 290.0)
 BANDS = 3
 """The signal itself, its first and its second difference."""
 HOPS_A_BLOCK = 1024
-CLIP_RUN = 3
 
 
 @dataclass(frozen=True, eq=False)

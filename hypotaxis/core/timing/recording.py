@@ -15,6 +15,7 @@ from hypotaxis.core.errors import UnreadableFile
 
 MIX = 2
 SIDE_NAMES = {0: "left", 1: "right", MIX: "mix"}
+SIDES = {"mono": 0} | {name: side for side, name in SIDE_NAMES.items()}
 HELD_SAMPLES = 16_000_000
 """A recording of up to so many samples (64 MB) is kept in memory; a longer one is read as it is needed."""
 CHUNK = 1 << 19
@@ -49,7 +50,7 @@ class HeldRecording:
             yield self.samples[start : start + size]
 
     def piece(self, side: int, first: int, last: int) -> np.ndarray:
-        return _side(_padded(self.samples, first, last), side)
+        return side_of(padded(self.samples, first, last), side)
 
 
 class FileRecording:
@@ -90,13 +91,22 @@ class FileRecording:
             self.stream.seek(begin)
             self._start = begin
             self._chunk = self.stream.read(max(CHUNK, end - begin), dtype="float32", always_2d=True)
-        return _side(_padded(self._chunk, first - self._start, last - self._start), side)
+        return side_of(padded(self._chunk, first - self._start, last - self._start), side)
 
 
 def open_recording(path: Path) -> HeldRecording | FileRecording:
     """The recording in a file that soundfile reads; raises UnreadableFile when it breaks off."""
     recording = FileRecording(path)
     return recording if recording.frames * recording.channels > HELD_SAMPLES else recording.held()
+
+
+def read_window(path: Path, first: int, last: int) -> np.ndarray:
+    """Frames first to last of a file, shape (frames, channels); silence where they reach outside it."""
+    with soundfile.SoundFile(path) as stream:
+        begin, end = max(0, min(first, stream.frames)), max(0, min(last, stream.frames))
+        stream.seek(begin)
+        there = stream.read(max(0, end - begin), dtype="float32", always_2d=True)
+    return padded(there, first - begin, last - begin)
 
 
 def steps_of(subtype: str) -> int | None:
@@ -113,7 +123,8 @@ def windows(recording: Recording, side: int, starts: np.ndarray, length: int) ->
     return rows
 
 
-def _padded(samples: np.ndarray, first: int, last: int) -> np.ndarray:
+def padded(samples: np.ndarray, first: int, last: int) -> np.ndarray:
+    """Rows first to last, silence where they reach outside."""
     if first >= 0 and last <= len(samples):
         return samples[first:last]
     result = np.zeros((last - first, samples.shape[1]), dtype=np.float32)
@@ -123,7 +134,8 @@ def _padded(samples: np.ndarray, first: int, last: int) -> np.ndarray:
     return result
 
 
-def _side(samples: np.ndarray, side: int) -> np.ndarray:
+def side_of(samples: np.ndarray, side: int) -> np.ndarray:
+    """One side of frames, shape (frames,)."""
     if side == MIX:
         return samples.mean(axis=1, dtype=np.float32)
     return samples[:, side]

@@ -55,6 +55,11 @@ def interval(value: float, half: float, *, low: float = -math.inf) -> list[float
     return [round(max(low, value - half), 6), round(value + half, 6)]
 
 
+def half_of(about: list[float]) -> float:
+    """Half the width of an interval."""
+    return (about[1] - about[0]) / 2
+
+
 def drift_text(drift_ppm: float | None, interval_ppm: list[float] | None) -> str:
     """A drift as it is told: one smaller than its uncertainty is none.
 
@@ -63,7 +68,7 @@ def drift_text(drift_ppm: float | None, interval_ppm: list[float] | None) -> str
     """
     if drift_ppm is None or interval_ppm is None:
         return "drift not known"
-    half = (interval_ppm[1] - interval_ppm[0]) / 2
+    half = half_of(interval_ppm)
     if abs(drift_ppm) <= half:
         return f"no drift found (±{half:.0f} ppm)"
     return f"drift {signed(drift_ppm, 0)} ppm (±{half:.0f})"
@@ -76,7 +81,7 @@ def to_type(result: dict[str, Any]) -> str:
 
 def one_line(result: dict[str, Any]) -> str:
     """The whole answer in one line of text."""
-    half = (result["offset_ms_ci"][1] - result["offset_ms_ci"][0]) / 2 if result["offset_ms_ci"] else None
+    half = half_of(result["offset_ms_ci"]) if result["offset_ms_ci"] else None
     inside = result["matched"] + result["missed"]
     pieces = [
         f"late by {signed(result['offset_ms'], 2)} ms" + (f" (±{half:.2f})" if half is not None else ""),

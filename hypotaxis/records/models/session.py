@@ -67,6 +67,18 @@ class Pass(WithUid):
         return f"Pass {self.number}"
 
 
+class Takes(models.QuerySet):
+    """Takes by what has become of them."""
+
+    def kept(self) -> "Takes":
+        """Those that are not put away."""
+        return self.filter(kept=True)
+
+    def measured(self) -> "Takes":
+        """Those that are kept and tell a lateness."""
+        return self.kept().filter(lateness__has_key="lateness_ms")
+
+
 class Take(WithUid):
     """What one return delivered in one pass, kept unplaced.
 
@@ -95,6 +107,7 @@ class Take(WithUid):
     kept = models.BooleanField(default=True)
     placement = models.IntegerField(null=True)
     lateness = models.JSONField(null=True)
+    objects = Takes.as_manager()
 
     class Meta:
         ordering = ["-number"]

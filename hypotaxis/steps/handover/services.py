@@ -1,10 +1,9 @@
 """What another host needs, made from a session: placed takes as Broadcast Wave, notes as SMF."""
 
-import os
-import tempfile
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 import soundfile
@@ -28,7 +27,7 @@ KEPT_WAVES, KEPT_ARCHIVES = 100, 2
 
 def placed_takes(session: Session) -> list[Take]:
     """The placed takes of a session, in the order of its tracks."""
-    takes = session.takes.filter(placement__isnull=False, kept=True).select_related("track", "run", "session")
+    takes = session.takes.kept().filter(placement__isnull=False).select_related("track", "run", "session")
     return sorted(takes, key=lambda take: (take.track.order, -take.number))
 
 
@@ -115,19 +114,16 @@ def everything(session: Session, plan: Plan) -> Path:
     takes = placed_takes(session)
     line = line_of(session, takes)
     audio.forget_old("handover", "*.zip", KEPT_ARCHIVES - 1)
-    handle, name = tempfile.mkstemp(dir=audio.folder("handover"), suffix=".part")
-    made = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as stream, zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as bundle:
+
+    def write(stream: BinaryIO) -> None:
+        with zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as bundle:
             bundle.writestr(f"{file_name(session)}.mid", score_file(session, plan, line))
             for take in takes:
                 path = wave_file(take, line, from_zero=False)
                 bundle.write(path, f"{file_name(session, take.track.name, 'take', take.number)}.wav")
             bundle.writestr("read-me.txt", read_me(session, takes, line))
-        return made.replace(made.with_suffix(".zip"))
-    except BaseException:
-        made.unlink(missing_ok=True)
-        raise
+
+    return audio.write_whole("handover", ".zip", write)
 
 
 def read_me(session: Session, takes: list[Take], line: FileLine) -> str:

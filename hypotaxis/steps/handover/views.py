@@ -43,7 +43,7 @@ def home(request):
         "rows": rows,
         "line": line,
         "first_bar": line.bars + 1,
-        "unplaced": session.takes.filter(placement__isnull=True, kept=True).count(),
+        "unplaced": session.takes.kept().filter(placement__isnull=True).count(),
     }
     return render(request, "handover/home.html", context)
 

@@ -150,7 +150,7 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
 def _line(here: Desk, instrument: Instrument) -> Line:
     rig = here.plan.rig
     box = rig.box(instrument.box)
-    measured = Take.objects.filter(instrument_uid=instrument.uid, kept=True, lateness__has_key="jitter_ms").first()
+    measured = Take.objects.measured().filter(instrument_uid=instrument.uid).first()
     return Line(
         instrument=instrument,
         send=rig.socket_text(instrument.send) if rig.find(instrument.send) else "",

@@ -46,6 +46,7 @@ def home(request, **sheet):
         instrument = next((i for i in here.plan.instruments if at in trip_of(rig, i).sockets), None)
     trip = trip_of(rig, instrument) if instrument else None
     sought = request.GET.get("find", "").strip()
+    marked = search(rig, sought)
     free = picked is not None and rig.cable_at(at) is None
     context = {
         "drawing": draw_sheet(
@@ -53,10 +54,10 @@ def home(request, **sheet):
             here.findings,
             trip=None if free else trip,
             socket=at if picked else "",
-            marked=search(rig, sought),
+            marked=marked,
         ),
         "sought": sought,
-        "hits": len(search(rig, sought)),
+        "hits": len(marked),
         "findings": here.findings,
         "box_uids": {box.uid for box in rig.boxes},
         "free": still_free(rig),

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks
+from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.units import clock_text, signed
@@ -259,7 +259,7 @@ def _picture(request, here: Desk) -> Picture:
 def _glass_context(picture: Picture) -> dict:
     view = picture.view
     before, after = picture.neighbours()
-    wider, closer = picture.zooms()
+    wider, closer = zooms(view.span_ms)
     same = {"tick": picture.tick, "span": view.span_ms, "offset": view.offset_ms}
 
     def to(**changes) -> str:

@@ -19,8 +19,7 @@ def propose(plan: Plan, box_uid: str) -> Instrument:
     send = next((uid for uid in sends if any(r.box == box_uid for r in heard_from(rig, uid))), "")
     homes = []
     for _, socket in return_sockets(rig):
-        cable = rig.cable_at(socket.uid)
-        source = rig.find(cable.source) if cable else None
+        source = rig.far_end(socket.uid)
         if source and source[0].uid == box_uid and not source[1].separate:
             homes.append(socket.uid)
     return Instrument(

@@ -78,13 +78,8 @@ def take_in(job_uid: str) -> None:
             if reporter is None:
                 return
             job = reporter.job
-
-            def report(share: float) -> None:
-                if reporter.due():
-                    reporter.report(share)
-
             rig = Rig.objects.get(uid=job.about)
-            session, score = import_score(rig, path.read_bytes(), name=job.result["name"], progress=report)
+            session, score = import_score(rig, path.read_bytes(), name=job.result["name"], progress=reporter.tell)
             job.result |= {"session": str(session.uid), "told": told_of(session, score)}
             job.save(update_fields=["result"])
     finally:

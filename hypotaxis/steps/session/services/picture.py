@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.drawing.glass import SPANS_MS, GlassDrawing, GlassView, draw_glass
+from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
@@ -104,11 +104,6 @@ class Picture:
         """Ticks of the note moments before and after the chosen one."""
         before, after = self.onsets[self.onsets < self.tick], self.onsets[self.onsets > self.tick]
         return (int(before[-1]) if len(before) else None), (int(after[0]) if len(after) else None)
-
-    def zooms(self) -> tuple[float | None, float | None]:
-        """Spans in ms of one step out and one step in."""
-        at = SPANS_MS.index(self.view.span_ms)
-        return (SPANS_MS[at - 1] if at else None), (SPANS_MS[at + 1] if at + 1 < len(SPANS_MS) else None)
 
     def moment_percent(self) -> float:
         """Place of the moment on the strips."""

@@ -63,9 +63,7 @@ def place(take: Take) -> None:
 def lender_of(take: Take) -> Take | None:
     """The newest measured take whose lateness one without its own may borrow: of the same instrument, otherwise of the
     same return; None when there is none."""
-    measured = Take.objects.filter(session=take.session, kept=True, lateness__has_key="lateness_ms").exclude(
-        uid=take.uid
-    )
+    measured = take.session.takes.measured().exclude(uid=take.uid)
     own = measured.filter(instrument_uid=take.instrument_uid).first()
     return own or measured.filter(returns_text=take.returns_text, sample_rate=take.sample_rate).first()
 

@@ -4,12 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.drawing.glass import SPANS_MS, GlassView, draw_wave, ticks
+from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
 from hypotaxis.core.drawing.needles import Needle, needle, scale
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.timing.recording import SIDE_NAMES, FileRecording
-from hypotaxis.core.timing.report import drift_text
+from hypotaxis.core.timing.recording import SIDES, read_window, side_of
+from hypotaxis.core.timing.report import drift_text, half_of
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.models import Sounding, Take
 from hypotaxis.steps.timing.services.sounding import path_of
@@ -72,7 +72,7 @@ def rows_of(plan: Plan, soundings: list[Sounding], opened: Sounding | None) -> t
     """(instruments, soundings, scale): one row each, on one common millisecond scale."""
     takes = []
     for instrument in plan.instruments:
-        found = Take.objects.filter(instrument_uid=instrument.uid, kept=True, lateness__has_key="lateness_ms")
+        found = Take.objects.measured().filter(instrument_uid=instrument.uid)
         takes.append((instrument, found.select_related("session").first()))
     measured = [take.lateness["lateness_ms"] for _, take in takes if take]
     measured += [row.result["offset_ms"] for row in soundings if row.result]
@@ -140,7 +140,7 @@ def opened_of(row: Sounding) -> Opened:
             continue
         plain = key in ("jitter_ms", "attack_ms")
         text = f"{value:.{digits[key]}f}" if plain else signed(value, digits[key])
-        half = f"±{(about[1] - about[0]) / 2:.{digits[key]}f}" if about else ""
+        half = f"±{half_of(about):.{digits[key]}f}" if about else ""
         numbers.append((title, text, half, unit))
     return Opened(
         verdict=verdict(found),
@@ -199,15 +199,13 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
     moment, onset, used = hits[number]
     rate = found["sample_rate"]
     view = GlassView(moment, span_ms, offset_ms, rate, WAVE_W)
-    side = next((side for side, name in SIDE_NAMES.items() if name == found["input"]), 0)
-    first, last = view.window()
-    recording = FileRecording(path_of(row.recording))
-    samples = recording.piece(side, first, last)
-    around = recording.piece(side, int(onset), int(onset + 0.15 * rate))
+    path, side = path_of(row.recording), SIDES[found["input"]]
+    samples = side_of(read_window(path, *view.window()), side)
+    around = side_of(read_window(path, int(onset), int(onset + 0.15 * rate)), side)
     loudest = float(np.abs(around).max(initial=0.0))
-    path, dots = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
+    line, dots = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
     onset_x = view.span.x(onset)
-    at = SPANS_MS.index(span_ms)
+    wider, closer = zooms(span_ms)
     same = {"hit": number, "span": span_ms, "offset": offset_ms}
 
     def to(**changes) -> str:
@@ -216,7 +214,7 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
     return Wave(
         number=number + 1,
         count=len(hits),
-        path=path,
+        path=line,
         dots=dots,
         marks=ticks(view),
         zero_x=round(view.span.x(moment), 2),
@@ -226,10 +224,8 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
         links={
             "before": to(hit=number - 1, offset=0) if number else "",
             "after": to(hit=number + 1, offset=0) if number + 1 < len(hits) else "",
-            "wider": to(span=SPANS_MS[at - 1]) if at else "",
-            "closer": to(span=SPANS_MS[at + 1], offset=_kept_in_sight(onset, moment, rate, SPANS_MS[at + 1]))
-            if at + 1 < len(SPANS_MS)
-            else "",
+            "wider": to(span=wider) if wider else "",
+            "closer": to(span=closer, offset=_kept_in_sight(onset, moment, rate, closer)) if closer else "",
             "earlier": to(offset=offset_ms - span_ms / 3),
             "later": to(offset=offset_ms + span_ms / 3),
         },

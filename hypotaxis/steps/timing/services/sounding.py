@@ -2,7 +2,7 @@
 
 import os
 import shutil
-import tempfile
+import uuid
 from pathlib import Path
 
 from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
@@ -12,8 +12,8 @@ from huey.contrib.djhuey import db_task
 from hypotaxis.core.errors import UnsupportedScore
 from hypotaxis.core.formats.smf import read_smf
 from hypotaxis.core.timing.apart import measure_apart
-from hypotaxis.records.audio import folder
-from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.audio import folder, write_whole
+from hypotaxis.records.jobs import running
 from hypotaxis.records.models import Job, Sounding
 
 
@@ -36,8 +36,8 @@ def start_sounding(
         raise UnsupportedScore("The score has no notes, so there is nothing to measure against.")
     kept: list[Path] = []
     try:
-        kept.append(_keep("score", data))
-        kept.append(_keep("recording", recording))
+        kept.append(write_whole("soundings", ".score", lambda stream: stream.write(data)))
+        kept.append(_keep_upload(recording))
         with transaction.atomic():
             job = Job.objects.create(kind="sounding")
             row = Sounding.objects.create(
@@ -97,32 +97,16 @@ def measure(job_uid: str) -> None:
             channel=row.channel,
             side=row.side,
             picture=True,
-            progress=lambda share: _report(reporter, share),
+            progress=reporter.tell,
         )
         row.result = result
         row.save(update_fields=["result"])
 
 
-def _report(reporter: Reporter, share: float) -> None:
-    if reporter.due():
-        reporter.report(share)
-
-
-def _keep(suffix: str, content: bytes | UploadedFile) -> Path:
-    """A new file of our own naming, complete before it is there; an upload on disk is moved, not copied."""
-    handle, name = tempfile.mkstemp(dir=folder("soundings"), suffix=f".{suffix}.part")
-    made = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            if isinstance(content, bytes):
-                stream.write(content)
-            elif isinstance(content, TemporaryUploadedFile):
-                os.replace(content.temporary_file_path(), made)
-            else:
-                shutil.copyfileobj(content.file, stream)
-            stream.flush()
-            os.fsync(stream.fileno())
-        return made.replace(made.with_suffix(""))
-    except BaseException:
-        made.unlink(missing_ok=True)
-        raise
+def _keep_upload(upload: UploadedFile) -> Path:
+    """The recording under a name of our own; one that is on disk already is moved, not copied."""
+    if not isinstance(upload, TemporaryUploadedFile):
+        return write_whole("soundings", ".recording", lambda stream: shutil.copyfileobj(upload.file, stream))
+    upload.file.flush()
+    os.fsync(upload.file.fileno())
+    return Path(upload.temporary_file_path()).replace(path_of(f"{uuid.uuid4()}.recording"))
