@@ -1,17 +1,65 @@
-"""Plans to test with, built from the demo's rig."""
+"""Plans to test with."""
 
+import uuid
 from dataclasses import replace
 
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import box_from_shape, new_uid
+from hypotaxis.core.rig.change import with_cable
 from hypotaxis.core.rig.values import Box, Cable, Rig
-from hypotaxis.demo.compose import saltmarsh_room
+
+SMALL = [
+    ("host", "host"),
+    ("keyboard", "Heron 61"),
+    ("interface-8", "Quayside 18"),
+    ("poly-synth", "Sedge"),
+    ("mono-synth", "Bittern"),
+    ("drum-machine", "Alder"),
+]
+SMALL_CABLES = [
+    ("Heron 61", "USB", "host", "USB 1", None),
+    ("Quayside 18", "USB", "host", "USB 2", 1.5),
+    ("Quayside 18", "MIDI out", "Sedge", "MIDI in", 3.0),
+    ("Sedge", "thru", "Bittern", "MIDI in", 1.0),
+    ("Bittern", "thru", "Alder", "MIDI in", 1.0),
+    ("Sedge", "L", "Quayside 18", "line in 1", 3.0),
+    ("Sedge", "R", "Quayside 18", "line in 2", 3.0),
+    ("Alder", "L", "Quayside 18", "line in 5", 3.0),
+    ("Alder", "R", "Quayside 18", "line in 6", 3.0),
+]
+SMALL_INSTRUMENTS = [
+    ("Sedge upper", "Sedge", 1, (1, 2)),
+    ("Sedge lower", "Sedge", 2, (1, 2)),
+    ("Bittern", "Bittern", 3, (3,)),
+    ("Alder kit", "Alder", 10, (5, 6)),
+]
 
 
-def demo_plan(*, whole: bool = True) -> Plan:
-    """The Saltmarsh Room; whole: Bittern's way home is plugged too."""
-    plan = saltmarsh_room()
+def small_room(*, whole: bool = True) -> Plan:
+    """One interface and three boxes on one chain; the same uids each time. whole: Bittern is plugged home too."""
+    boxes = tuple(box_from_shape(shape, name, order=order, uid=_uid(name)) for order, (shape, name) in enumerate(SMALL))
+    plan = Plan(rig=Rig(uid=_uid("small room"), name="Small room", boxes=boxes))
+    for box, out, other, into, length in SMALL_CABLES:
+        ends = uid_of(plan, box, out), uid_of(plan, other, into)
+        plan = with_cable(plan, *ends, uid=_uid(f"{box} {out}"), length_m=length)
+    send = uid_of(plan, "Quayside 18", "MIDI out")
+    instruments = tuple(
+        Instrument(
+            uid=_uid(f"instrument {name}"),
+            name=name,
+            box=box_named(plan, box).uid,
+            send=send,
+            channel=channel,
+            returns=tuple(uid_of(plan, "Quayside 18", f"line in {number}") for number in inputs),
+        )
+        for name, box, channel, inputs in SMALL_INSTRUMENTS
+    )
+    plan = replace(plan, instruments=instruments)
     return plug(plan, "Bittern", "out", "Quayside 18", "line in 3") if whole else plan
+
+
+def _uid(name: str) -> str:
+    return str(uuid.uuid5(uuid.NAMESPACE_OID, name))
 
 
 def uid_of(plan: Plan, box: str, label: str) -> str:

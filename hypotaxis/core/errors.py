@@ -64,5 +64,9 @@ class PortMissing(StudioTrouble):
     """A port or an input the studio does not report."""
 
 
+class PortTaken(StudioTrouble):
+    """A port is there, and another program holds it."""
+
+
 class NothingToUndo(HypotaxisError):
     """The journal has nothing left to take back or to repeat."""

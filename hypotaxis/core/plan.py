@@ -1,8 +1,9 @@
-"""The whole plan as one frozen value: the rig and the instruments defined on it."""
+"""The whole plan as one frozen value: the rig, the instruments defined on it, and what is known about both."""
 
 from dataclasses import dataclass
 
 from hypotaxis.core.rig.values import Rig
+from hypotaxis.core.studio import Port
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,11 +27,31 @@ class Instrument:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Meant:
+    """A finding that the owner means to be so. cause: what it rests on (findings.finding.cause_of); when that changes,
+    the finding returns."""
+
+    rule: str
+    about: str
+    cause: str
+    reason: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Plan:
-    """The rig and its instruments, in their order."""
+    """The rig and its instruments, in their order.
+
+    meant: findings marked as meant. ticked: keys of the start-up list ticked today and of panel settings made.
+    reported: the ports the studio reports now, None when nobody has looked. pictures: (content hash, PNG in base64) of
+    the boxes' pictures, filled only where a plan travels as a file.
+    """
 
     rig: Rig
     instruments: tuple[Instrument, ...] = ()
+    meant: tuple[Meant, ...] = ()
+    ticked: frozenset[str] = frozenset()
+    reported: tuple[Port, ...] | None = None
+    pictures: tuple[tuple[str, str], ...] = ()
 
     def instrument(self, uid: str) -> Instrument | None:
         """The instrument with this uid, or None."""

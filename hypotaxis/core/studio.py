@@ -14,10 +14,11 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Port:
-    """A MIDI port as the system reports it; direction "out" leaves the host."""
+    """A MIDI port as the system reports it; direction "out" leaves the host. taken: another program holds it."""
 
     system_name: str
     direction: str
+    taken: bool = False
 
 
 @dataclass(frozen=True)

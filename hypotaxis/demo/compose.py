@@ -4,21 +4,26 @@ saltmarsh-room.json is the rig, tide-tables.mid the session: sixteen bars at 96 
 """
 
 import uuid
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
+from hypotaxis.core.findings.meant import mark_meant
+from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import write_rig_file
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import box_from_shape
-from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
+from hypotaxis.core.rig.change import set_sockets, set_up, with_cable
+from hypotaxis.core.rig.values import Box, Rig, Socket
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 
 HERE = Path(__file__).parent
 TPQ = 480
 BARS = 16
+KICK = 36
 _NAMESPACE = uuid.UUID("5a17a45c-0000-4000-8000-000000000000")
 
 
@@ -33,69 +38,100 @@ def _socket(box: Box, label: str) -> Socket:
     return socket
 
 
+BOXES = [
+    # shape, name, tab, note
+    ("host", "host", "", ""),
+    ("keyboard", "Heron 61", "", ""),
+    ("faders", "Causeway", "", ""),
+    ("router-6", "Junction 6", "", ""),
+    ("interface-18", "Quayside 18", "", ""),
+    ("poly-synth", "Sedge", "#1F7F78", ""),
+    ("mono-synth", "Bittern", "#4A83AB", ""),
+    ("modular-midi", "Withy", "#4F7F43", ""),
+    ("level-converter", "Sluice", "#4F7F43", ""),
+    ("module", "Reedbed", "#8B8A22", ""),
+    ("drum-machine", "Alder", "#7A6B5C", ""),
+    ("effect-midi", "Eelgrass", "#6FA8A2", "outboard delay"),
+    ("speakers", "Speakers", "", ""),
+]
+CABLES = [
+    # from box, its socket, to box, its socket, metres, colour
+    ("Heron 61", "USB", "host", "USB 1", 2.0, ""),
+    ("Causeway", "USB", "host", "USB 2", 1.5, ""),
+    ("Junction 6", "USB", "host", "USB 3", 1.5, ""),
+    ("Quayside 18", "USB", "host", "USB 4", 1.5, ""),
+    ("Junction 6", "out 2", "Sedge", "MIDI in", 3.0, "black"),
+    ("Sedge", "thru", "Bittern", "MIDI in", 1.0, "black"),
+    ("Junction 6", "out 3", "Withy", "MIDI in", 5.0, "black"),
+    ("Junction 6", "out 4", "Reedbed", "MIDI in", 3.0, "grey"),
+    ("Junction 6", "out 5", "Alder", "MIDI in", 3.0, "grey"),
+    ("Junction 6", "out 6", "Eelgrass", "MIDI in", 3.0, "grey"),
+    ("Sedge", "L", "Quayside 18", "line in 1", 3.0, "white"),
+    ("Sedge", "R", "Quayside 18", "line in 2", 3.0, "red"),
+    ("Bittern", "out", "Quayside 18", "line in 3", 3.0, "blue"),
+    ("Withy", "out", "Sluice", "in", 0.6, "yellow"),
+    ("Reedbed", "L", "Quayside 18", "line in 5", 3.0, "white"),
+    ("Reedbed", "R", "Quayside 18", "line in 6", 3.0, "red"),
+    ("Alder", "L", "Quayside 18", "line in 7", 3.0, "white"),
+    ("Alder", "R", "Quayside 18", "line in 8", 3.0, "red"),
+    ("Alder", "kick", "Quayside 18", "mic 1", 3.0, "brown"),
+    ("Eelgrass", "out", "Quayside 18", "mic 2", 2.0, "green"),
+    ("Quayside 18", "line out 3", "Eelgrass", "in", 2.0, "green"),
+    ("Quayside 18", "line out 1", "Speakers", "L", 4.0, "white"),
+    ("Quayside 18", "line out 2", "Speakers", "R", 4.0, "red"),
+]
+INSTRUMENTS = [
+    # name, box, output of the junction, channel, inputs
+    ("Sedge upper", "Sedge", 2, 1, ("line in 1", "line in 2")),
+    ("Sedge lower", "Sedge", 2, 2, ("line in 1", "line in 2")),
+    ("Bittern", "Bittern", 2, 3, ("line in 3",)),
+    ("Withy", "Withy", 3, 4, ("line in 4",)),
+    ("Reedbed", "Reedbed", 4, 1, ("line in 5", "line in 6")),
+    ("Alder kit", "Alder", 5, 10, ("line in 7", "line in 8")),
+    ("Alder kick", "Alder", 5, 10, ("mic 1",)),
+]
+
+
 def saltmarsh_room() -> Plan:
-    """The demo rig. Bittern's way home is left unplugged, so that there is a cable to draw."""
-    shapes = [
-        ("host", "host", "", ""),
-        ("keyboard", "Heron 61", "", ""),
-        ("interface-8", "Quayside 18", "", ""),
-        ("poly-synth", "Sedge", "#1F7F78", "8 voices, 2 parts"),
-        ("mono-synth", "Bittern", "#4A83AB", "mono bass"),
-        ("drum-machine", "Alder", "#7A6B5C", "drum machine"),
-    ]
-    boxes = {
-        name: box_from_shape(shape, name, colour=colour, order=order, uid=_uid(name))
-        for order, (shape, name, colour, _) in enumerate(shapes)
-    }
-    joints = [
-        ("Heron 61", "USB", "host", "USB 1", None),
-        ("Quayside 18", "USB", "host", "USB 2", 1.5),
-        ("Quayside 18", "MIDI out", "Sedge", "MIDI in", 3.0),
-        ("Sedge", "thru", "Bittern", "MIDI in", 1.0),
-        ("Bittern", "thru", "Alder", "MIDI in", 1.0),
-        ("Sedge", "L", "Quayside 18", "line in 1", 3.0),
-        ("Sedge", "R", "Quayside 18", "line in 2", 3.0),
-        ("Alder", "L", "Quayside 18", "line in 5", 3.0),
-        ("Alder", "R", "Quayside 18", "line in 6", 3.0),
-    ]
-    cables = tuple(
-        Cable(
-            uid=_uid(f"{one} {out} to {other} {into}"),
-            source=_socket(boxes[one], out).uid,
-            target=_socket(boxes[other], into).uid,
-            length_m=length,
-        )
-        for one, out, other, into, length in joints
-    )
-    quayside = boxes["Quayside 18"]
-    send = _socket(quayside, "MIDI out").uid
-    definitions = [
-        ("Sedge upper", "Sedge", 1, (1, 2)),
-        ("Sedge lower", "Sedge", 2, (1, 2)),
-        ("Bittern", "Bittern", 3, (3,)),
-        ("Alder kit", "Alder", 10, (5, 6)),
-    ]
+    """The demo rig. Sluice's way home is left unplugged, so that there is a cable to draw."""
+    boxes = {}
+    for order, (shape, name, colour, note) in enumerate(BOXES):
+        box = box_from_shape(shape, name, colour=colour, order=order, uid=_uid(name))
+        boxes[name] = replace(box, note=note or box.note)
+    rig = Rig(uid=_uid("Saltmarsh Room"), name="Saltmarsh Room", boxes=tuple(boxes.values()))
+    plan = Plan(rig=rig)
+    for one, out, other, into, length, colour in CABLES:
+        uid = _uid(f"{one} {out} to {other} {into}")
+        ends = _socket(boxes[one], out).uid, _socket(boxes[other], into).uid
+        plan = with_cable(plan, *ends, uid=uid, length_m=length, colour=colour)
+    names = {_socket(boxes["Junction 6"], f"out {n}").uid: {"port_name": f"Junction out {n}"} for n in range(1, 7)}
+    # Both mic inputs take line level with their pads in.
+    names |= {_socket(boxes["Quayside 18"], f"mic {n}").uid: {"max_dbu": 21.0} for n in (1, 2)}
+    plan = set_sockets(plan, names)
+    plan = set_up(plan, boxes["Alder"].uid, uses=("kick",))
     instruments = tuple(
         Instrument(
             uid=_uid(f"instrument {name}"),
             name=name,
             box=boxes[box].uid,
-            send=send,
+            send=_socket(boxes["Junction 6"], f"out {send}").uid,
             channel=channel,
-            returns=tuple(_socket(quayside, f"line in {number}").uid for number in inputs),
+            returns=tuple(_socket(boxes["Quayside 18"], label).uid for label in inputs),
             colour=boxes[box].colour,
         )
-        for name, box, channel, inputs in definitions
+        for name, box, send, channel, inputs in INSTRUMENTS
     )
-    rig = Rig(uid=_uid("Saltmarsh Room"), name="Saltmarsh Room", boxes=tuple(boxes.values()), cables=cables)
-    return Plan(rig=rig, instruments=instruments)
+    plan = replace(plan, instruments=instruments)
+    (shared,) = (finding for finding in check(plan) if finding.rule == "channel-shared")
+    return mark_meant(plan, shared, "The kick comes home on an input of its own.")
 
 
 def tide_tables() -> Score:
-    """The demo session: a kit, a bass line, plucked chords and a slow pad."""
+    """The demo session: a kit with its kick apart, a bass line, plucked chords and a slow pad."""
     tempo = TempoMap(TPQ, ((0, 625_000),), ((0, 4, 4),))
     parts = (
-        _part("Alder kit", 10, _kit(), None),
+        _part("Alder kit", 10, [row for row in _kit() if row[2] != KICK], None),
+        _part("Alder kick", 10, [row for row in _kit() if row[2] == KICK], None),
         _part("Bittern", 3, _bass(), 0),
         _part("Sedge upper", 1, _chords(), 0),
         _part("Sedge lower", 2, _pad(), 1),

@@ -3,20 +3,20 @@
 A request loads the plan and its findings once; both are kept on it.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
-from django.db import transaction
 from django.http import HttpRequest
 
 from hypotaxis.core.findings.finding import WRONG, Finding
-from hypotaxis.core.findings.rules import check
+from hypotaxis.core.findings.rules import check_all
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.build import HOST_NAME, box_from_shape
-from hypotaxis.core.rig.values import Box
-from hypotaxis.records.models import Box as BoxRow
-from hypotaxis.records.models import Rig, Session, Socket
-from hypotaxis.records.plan import box_fields, load_plan, socket_fields
+from hypotaxis.core.rig.build import HOST_NAME, box_from_shape, new_uid
+from hypotaxis.core.rig.values import Rig as CoreRig
+from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.models import Rig, Session
+from hypotaxis.records.plan import load_plan
+from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
 
@@ -29,7 +29,7 @@ class Desk:
 
     @cached_property
     def rigs(self) -> list[Rig]:
-        return list(Rig.objects.all()) or [make_empty_rig()]
+        return list(Rig.objects.filter(template=False)) or [make_empty_rig()]
 
     @cached_property
     def rig(self) -> Rig:
@@ -39,11 +39,23 @@ class Desk:
 
     @cached_property
     def plan(self) -> Plan:
-        return load_plan(self.rig)
+        """The plan with what the studio reports now."""
+        plan = load_plan(self.rig)
+        return replace(plan, reported=look(plan))
 
     @cached_property
-    def findings(self) -> tuple[Finding, ...]:
-        return check(self.plan)
+    def _checked(self) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+        return check_all(self.plan)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """The findings that stand."""
+        return self._checked[0]
+
+    @property
+    def meant(self) -> list[tuple[Finding, str]]:
+        """The findings that are marked as meant, with their reasons."""
+        return self._checked[1]
 
     @cached_property
     def sessions(self) -> list[Session]:
@@ -71,17 +83,7 @@ def desk(request: HttpRequest) -> Desk:
     return request._desk
 
 
-@transaction.atomic
 def make_empty_rig(name: str = NEW_RIG, **settings: int) -> Rig:
     """A rig with nothing in it but the computer; settings: sample_rate and buffer."""
-    rig = Rig.objects.create(name=name, **settings)
-    store_box(rig, box_from_shape("host", HOST_NAME))
-    return rig
-
-
-def store_box(rig: Rig, box: Box) -> None:
-    """Store a box that no one can take back: the computer, and what an import brings."""
-    row = BoxRow.objects.create(uid=box.uid, **box_fields(box, str(rig.uid)))
-    Socket.objects.bulk_create(
-        Socket(uid=item.uid, **socket_fields(item, str(row.uid), number)) for number, item in enumerate(box.sockets)
-    )
+    host = box_from_shape("host", HOST_NAME)
+    return import_rig(Plan(rig=CoreRig(uid=new_uid(), name=name, boxes=(host,), **settings)))

@@ -4,34 +4,28 @@ from django.db import transaction
 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import with_new_uids
-from hypotaxis.records.current import store_box
-from hypotaxis.records.models import Box, Cable, Instrument, Rig, Socket
-from hypotaxis.records.plan import cable_fields, instrument_fields
+from hypotaxis.records.journal import KINDS
+from hypotaxis.records.models import Rig
+from hypotaxis.records.plan import row_fields
 
 
 @transaction.atomic
-def import_rig(plan: Plan) -> Rig:
+def import_rig(plan: Plan, *, template: bool = False) -> Rig:
     """Store a plan as a new rig; where any of its uids is there already, it becomes a copy with uids of its own."""
     if _is_there(plan):
         plan = with_new_uids(plan, plan.rig.name)
-    value = plan.rig
-    rig = Rig.objects.create(uid=value.uid, name=value.name, sample_rate=value.sample_rate, buffer=value.buffer)
-    for box in value.boxes:
-        store_box(rig, box)
-    for cable in value.cables:
-        Cable.objects.create(uid=cable.uid, **cable_fields(cable, str(rig.uid)))
-    for order, instrument in enumerate(plan.instruments):
-        Instrument.objects.create(uid=instrument.uid, **instrument_fields(instrument, str(rig.uid), order))
-    return rig
+    rows: dict[str, list] = {kind: [] for kind in KINDS}
+    for (kind, uid), fields in row_fields(plan).items():
+        rows[kind].append(KINDS[kind](uid=uid, **fields))
+    rows["rig"][0].template = template
+    for kind, new in rows.items():
+        KINDS[kind].objects.bulk_create(new)
+    return Rig.objects.get(uid=plan.rig.uid)
 
 
 def _is_there(plan: Plan) -> bool:
     """Whether the rig, or something of it, is stored already."""
-    boxes = [box.uid for box in plan.rig.boxes]
-    return (
-        Rig.objects.filter(uid=plan.rig.uid).exists()
-        or Box.objects.filter(uid__in=boxes).exists()
-        or Socket.objects.filter(uid__in=[socket.uid for _, socket in plan.rig.each_socket()]).exists()
-        or Cable.objects.filter(uid__in=[cable.uid for cable in plan.rig.cables]).exists()
-        or Instrument.objects.filter(uid__in=[one.uid for one in plan.instruments]).exists()
-    )
+    uids: dict[str, list[str]] = {}
+    for kind, uid in row_fields(plan):
+        uids.setdefault(kind, []).append(uid)
+    return any(KINDS[kind].objects.filter(uid__in=of_kind).exists() for kind, of_kind in uids.items())

@@ -12,9 +12,12 @@ from typing import Any
 from django.db import transaction
 
 from hypotaxis.core.errors import NothingToUndo
-from hypotaxis.records.models import Box, Cable, Change, Instrument, Rig, Socket
+from hypotaxis.core.plan import Plan
+from hypotaxis.records.models import Box, Cable, Change, Instrument, Rig, Route, Socket
+from hypotaxis.records.plan import row_fields
 
-KINDS = {"rig": Rig, "box": Box, "socket": Socket, "cable": Cable, "instrument": Instrument}
+KINDS = {"rig": Rig, "box": Box, "socket": Socket, "route": Route, "cable": Cable, "instrument": Instrument}
+_REMOVED_FIRST = ("cable", "route", "instrument", "socket", "box")
 KEPT_STEPS = 200
 _NEVER_CHANGED = ("uid", "created")
 
@@ -28,11 +31,30 @@ class Edit:
     fields: dict[str, Any] | None
 
 
+def change_plan(rig: Rig, title: str, before: Plan, after: Plan) -> Change | None:
+    """Turn a plan into another as one step named `title`; None when they are the same."""
+    return change_rig(rig, title, edits_between(before, after))
+
+
+def edits_between(before: Plan, after: Plan) -> list[Edit]:
+    """What has to be put and removed to get from one plan to the other. A cable whose ends change is taken out first,
+    since a socket takes one cable."""
+    old, new = row_fields(before), row_fields(after)
+    gone = sorted((key for key in old if key not in new), key=lambda key: _REMOVED_FIRST.index(key[0]))
+    replugged = [
+        key
+        for key, fields in new.items()
+        if key[0] == "cable" and key in old and any(fields[end] != old[key][end] for end in ("source_id", "target_id"))
+    ]
+    edits = [Edit(*key, None) for key in [*replugged, *gone]]
+    return edits + [Edit(*key, fields) for key, fields in new.items() if fields != old.get(key) or key in replugged]
+
+
 @transaction.atomic
 def change_rig(rig: Rig, title: str, edits: Iterable[Edit]) -> Change | None:
     """Apply the edits as one step named `title`; None when nothing changed."""
     steps = []
-    for edit in _with_dependants(edits):
+    for edit in edits:
         before = _fields(edit.kind, edit.uid)
         after = None if edit.fields is None else (before or {}) | _plain(edit.fields)
         if before == after:
@@ -82,20 +104,6 @@ def last_done(rig: Rig) -> Change | None:
 def first_undone(rig: Rig) -> Change | None:
     """The step redo would repeat."""
     return rig.changes.filter(undone=True).first()
-
-
-def _with_dependants(edits: Iterable[Edit]) -> list[Edit]:
-    """A removed box takes its sockets along, a removed socket its cables; all are journalled."""
-    result = []
-    for edit in edits:
-        if edit.fields is None and edit.kind == "box":
-            sockets = Socket.objects.filter(box_id=edit.uid).values_list("uid", flat=True)
-            result += _with_dependants(Edit("socket", str(uid), None) for uid in sockets)
-        if edit.fields is None and edit.kind == "socket":
-            cables = Cable.objects.filter(source_id=edit.uid) | Cable.objects.filter(target_id=edit.uid)
-            result += [Edit("cable", str(cable.uid), None) for cable in cables]
-        result.append(edit)
-    return result
 
 
 def _fields(kind: str, uid: str) -> dict[str, Any] | None:

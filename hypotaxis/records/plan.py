@@ -1,44 +1,44 @@
 """Rows to core values and back: the one place that knows both."""
 
 import uuid
+from collections import defaultdict
+from dataclasses import asdict, fields
 from typing import Any
 
 import numpy as np
+from django.utils import timezone
 
 from hypotaxis.core import plan as core
+from hypotaxis.core.formats.plain import as_lists, as_tuples
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.records import models as rows
 
-SOCKET_FIELDS = (
-    "label",
-    "direction",
-    "kind",
-    "thru_of",
-    "separate",
-    "stereo",
-    "port_name",
-    "system_name",
-    "duty",
-)
+RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader")
+BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture")
+SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
+CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
+ON_THE_BOX = "panel-"
+"""How keys of ticks of settings on a box begin; all others belong to the start-up list of a day."""
 
 
 def load_plan(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig in four queries."""
-    sockets: dict[uuid.UUID, list[values.Socket]] = {}
-    for row in rows.Socket.objects.filter(box__rig=rig):
-        value = values.Socket(uid=str(row.uid), **{name: getattr(row, name) for name in SOCKET_FIELDS})
-        sockets.setdefault(row.box_id, []).append(value)
+    """The whole plan of a rig in six queries. What the studio reports is not asked here."""
+    sockets: dict[uuid.UUID, list[values.Socket]] = defaultdict(list)
+    for row in rows.Socket.objects.filter(box__rig=rig).values("uid", "box_id", *SOCKET_FIELDS):
+        box_uid = row.pop("box_id")
+        sockets[box_uid].append(values.Socket(**row | {"uid": str(row["uid"])}))
+    routes: dict[uuid.UUID, list[values.Route]] = defaultdict(list)
+    for row in rows.Route.objects.filter(box__rig=rig):
+        routes[row.box_id].append(_route_value(row))
     boxes = tuple(
         values.Box(
             uid=str(row.uid),
-            name=row.name,
-            shape=row.shape,
-            note=row.note,
-            colour=row.colour,
-            order=row.order,
-            sockets=tuple(sockets.get(row.uid, ())),
+            **{name: getattr(row, name) for name in BOX_FIELDS},
+            setup=setup_value(row.setup),
+            sockets=tuple(sockets[row.uid]),
+            routes=tuple(routes[row.uid]),
         )
         for row in rig.boxes.all()
     )
@@ -47,22 +47,42 @@ def load_plan(rig: rows.Rig) -> core.Plan:
             uid=str(row.uid),
             source=str(row.source_id),
             target=str(row.target_id),
-            length_m=row.length_m,
-            colour=row.colour,
-            label=row.label,
+            **{name: getattr(row, name) for name in CABLE_FIELDS},
         )
         for row in rig.cables.all()
     )
     return core.Plan(
         rig=values.Rig(
-            uid=str(rig.uid),
-            name=rig.name,
-            sample_rate=rig.sample_rate,
-            buffer=rig.buffer,
-            boxes=boxes,
-            cables=cables,
+            uid=str(rig.uid), **{name: getattr(rig, name) for name in RIG_FIELDS}, boxes=boxes, cables=cables
         ),
         instruments=tuple(instrument_value(row) for row in rig.instruments.all()),
+        meant=tuple(core.Meant(**row) for row in rig.meant),
+        ticked=ticked(rig),
+    )
+
+
+def ticked(rig: rows.Rig) -> frozenset[str]:
+    """Keys of the start-up list ticked today, and of the settings made on the boxes."""
+    today = timezone.localdate()
+    found = rig.ticks.values_list("key", "day")
+    return frozenset(key for key, day in found if day == today or key.startswith(ON_THE_BOX))
+
+
+def setup_value(row: dict[str, Any]) -> values.Setup:
+    """A box's setup as a core value; what is not stored has its default."""
+    known = {field.name for field in fields(values.Setup)}
+    return values.Setup(**{name: as_tuples(value) for name, value in row.items() if name in known})
+
+
+def _route_value(row: rows.Route) -> values.Route:
+    return values.Route(
+        uid=str(row.uid),
+        source=str(row.source_id),
+        target=str(row.target_id),
+        channels=tuple(row.channels),
+        remap=as_tuples(row.remap),
+        clock=row.clock,
+        gain_db=row.gain_db,
     )
 
 
@@ -81,37 +101,59 @@ def instrument_value(row: rows.Instrument) -> core.Instrument:
     )
 
 
-def box_fields(box: values.Box, rig_uid: str) -> dict[str, Any]:
-    """A box's fields for the journal."""
-    return {
-        "rig_id": rig_uid,
-        "name": box.name,
-        "shape": box.shape,
-        "note": box.note,
-        "colour": box.colour,
-        "order": box.order,
+def row_fields(plan: core.Plan) -> dict[tuple[str, str], dict[str, Any]]:
+    """Everything of a plan that is kept in rows: (kind, uid) → fields, in an order in which they can be written."""
+    rig = plan.rig
+    found: dict[tuple[str, str], dict[str, Any]] = {
+        ("rig", rig.uid): {name: getattr(rig, name) for name in RIG_FIELDS}
+        | {"meant": [asdict(one) for one in plan.meant]}
     }
+    for box in rig.boxes:
+        found["box", box.uid] = box_fields(box, rig.uid)
+    for box in rig.boxes:
+        for row, socket in enumerate(box.sockets):
+            found["socket", socket.uid] = socket_fields(socket, box.uid, row)
+        for row, route in enumerate(box.routes):
+            found["route", route.uid] = _route_fields(route, box.uid, row)
+    for cable in rig.cables:
+        found["cable", cable.uid] = cable_fields(cable, rig.uid)
+    for order, instrument in enumerate(plan.instruments):
+        found["instrument", instrument.uid] = instrument_fields(instrument, rig.uid, order)
+    return found
+
+
+def box_fields(box: values.Box, rig_uid: str) -> dict[str, Any]:
+    """A box's fields as stored."""
+    setup = {name: as_lists(value) for name, value in asdict(box.setup).items()}
+    return {"rig_id": rig_uid, "setup": setup} | {name: getattr(box, name) for name in BOX_FIELDS}
 
 
 def socket_fields(socket: values.Socket, box_uid: str, row: int) -> dict[str, Any]:
-    """A socket's fields for the journal."""
+    """A socket's fields as stored."""
     return {"box_id": box_uid, "row": row} | {name: getattr(socket, name) for name in SOCKET_FIELDS}
 
 
-def cable_fields(cable: values.Cable, rig_uid: str) -> dict[str, Any]:
-    """A cable's fields for the journal."""
+def _route_fields(route: values.Route, box_uid: str, row: int) -> dict[str, Any]:
     return {
-        "rig_id": rig_uid,
-        "source_id": cable.source,
-        "target_id": cable.target,
-        "length_m": cable.length_m,
-        "colour": cable.colour,
-        "label": cable.label,
+        "box_id": box_uid,
+        "row": row,
+        "source_id": route.source,
+        "target_id": route.target,
+        "channels": list(route.channels),
+        "remap": as_lists(route.remap),
+        "clock": route.clock,
+        "gain_db": route.gain_db,
     }
 
 
+def cable_fields(cable: values.Cable, rig_uid: str) -> dict[str, Any]:
+    """A cable's fields as stored."""
+    ends = {"rig_id": rig_uid, "source_id": cable.source, "target_id": cable.target}
+    return ends | {name: getattr(cable, name) for name in CABLE_FIELDS}
+
+
 def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> dict[str, Any]:
-    """An instrument's fields for the journal."""
+    """An instrument's fields as stored."""
     return {
         "rig_id": rig_uid,
         "name": instrument.name,

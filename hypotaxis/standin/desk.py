@@ -2,21 +2,26 @@
 
 It is plugged as the sheet of the rig says (there is no hand here to plug anything else); the boxes' front panels
 are their own. MIDI times are the computer's; the interface's crystal is some ppm off, so that frame n is sampled at
-n / (rate · (1 + ppm/10⁶)) seconds of the computer's clock. One interface, the first of the rig.
+n / (rate · (1 + ppm/10⁶)) seconds of the computer's clock. Audio comes by one interface, the first of the rig that
+has inputs; MIDI by every box that a link joins to the computer.
 """
 
 import time
 import zlib
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 
-from hypotaxis.core.errors import PortMissing
+from hypotaxis.core.errors import PortMissing, PortTaken
+from hypotaxis.core.rig.build import socket_uid
+from hypotaxis.core.rig.ports import host_direction, hubs_between, is_port, reported_name
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
-from hypotaxis.core.rig.trips import heard_from
-from hypotaxis.core.rig.values import Box, Rig
+from hypotaxis.core.rig.trips import Reached, heard_from, ways_into
+from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
 from hypotaxis.core.studio import Block, Message, Port
 from hypotaxis.standin.units import (
     FrontPanel,
@@ -25,8 +30,12 @@ from hypotaxis.standin.units import (
     hidden_values,
     panel_as_delivered,
 )
-from hypotaxis.standin.wire import THRU_NS, Heard, on_the_wire, parse
+from hypotaxis.standin.wire import BYTE_NS, THRU_NS, Heard, on_the_wire, parse
 
+SOFT_NS = 250_000
+"""What a processor that passes MIDI on needs after a whole message has come in."""
+EFFECT_TAPS = ((0.0013, 1.0), (0.3763, 0.45), (0.7513, 0.2))
+"""An outboard delay: (seconds, gain), the dry sound behind its converters first."""
 BLOCK = 1024
 """Frames a block in every mode, so that real time and fast mode compute the same numbers."""
 
@@ -69,32 +78,46 @@ class Desk:
         natures: Mapping[str, str] | None = None,
         seed: int = 1,
     ) -> None:
-        self.rig = rig
+        panels, natures = panels or {}, natures or {}
+        self.panels = {box.uid: panels.get(box.uid, panel_as_delivered(box)) for box in rig.boxes}
+        self.rig = self._as_it_stands(rig)
         self.sample_rate = rig.sample_rate
         self.buffer = rig.buffer
         self.seed = seed
         self.runs = 0
-        self.interface = next((box for box in rig.boxes if is_interface(box.shape)), None)
-        panels, natures = panels or {}, natures or {}
-        known = natures.get(self.interface.uid, self.interface.uid) if self.interface else ""
-        self.nature = interface_nature(known) if self.interface else None
+        self.natures = natures
+        self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)
+        self.nature = interface_nature(natures.get(self.interface.uid, self.interface.uid)) if self.interface else None
         self.units = {
-            box.uid: Unit(
-                box, panels.get(box.uid, panel_as_delivered(box)), hidden_values(box, natures.get(box.uid, box.uid))
-            )
+            box.uid: Unit(box, self.panels[box.uid], hidden_values(box, natures.get(box.uid, box.uid)))
             for box in rig.boxes
             if box.shape in SHAPES and SHAPES[box.shape].sounds
         }
 
+    def _as_it_stands(self, rig: Rig) -> Rig:
+        """The rig without what has slipped out, and without whatever is switched off."""
+        gone = {
+            socket.uid
+            for box in rig.boxes
+            for socket in box.sockets
+            if self.panels[box.uid].off or socket.label in self.panels[box.uid].loose
+        }
+        return replace(rig, cables=tuple(c for c in rig.cables if not {c.source, c.target} & gone))
+
     # --- the Studio interface
 
     def ports(self) -> tuple[Port, ...]:
-        sockets = self.interface.sockets if self.interface else ()
-        return tuple(Port(s.system_name, s.direction) for s in sockets if s.kind == "midi")
+        found = []
+        for name, (box, socket) in self._ends.items():
+            taken = socket.label in self.panels[box.uid].taken
+            found.append(Port(name, host_direction(box, socket), taken))
+            if box.shape == "keyboard":
+                # Some drivers show the same port once more.
+                found.append(Port(f"{name} (2)", host_direction(box, socket), taken))
+        return tuple(found)
 
     def inputs(self) -> tuple[str, ...]:
-        sockets = self.interface.sockets if self.interface else ()
-        return tuple(s.system_name for s in sockets if s.kind == "audio" and s.direction == "in")
+        return tuple(self._inputs)
 
     def run(
         self, messages: Sequence[Message], inputs: Sequence[str], *, frames: int, fast: bool = False
@@ -119,13 +142,39 @@ class Desk:
 
     # --- inside
 
+    @cached_property
+    def _ends(self) -> dict[str, tuple[Box, Socket]]:
+        """The MIDI ends that the computer sees, by system name."""
+        return {
+            self._system_name(box, socket): (box, socket)
+            for box, socket in self.rig.each_socket()
+            if is_port(box, socket) and hubs_between(self.rig, box, socket.carried_by) is not None
+        }
+
+    @cached_property
+    def _inputs(self) -> dict[str, Socket]:
+        sockets = self.interface.sockets if self.interface else ()
+        there = self.interface is not None and hubs_between(self.rig, self.interface) is not None
+        audio = (s for s in sockets if there and s.kind == "audio" and s.direction == "in")
+        return {self._system_name(self.interface, socket): socket for socket in audio}
+
+    def _system_name(self, box: Box, socket: Socket) -> str:
+        """A device names its ends as they left the factory, whatever the owner calls them."""
+        shape = SHAPES.get(box.shape)
+        labels = [item.label for item in shape.sockets] if shape else []
+        label = next((one for one in labels if socket_uid(box.uid, one) == socket.uid), socket.label)
+        return reported_name(self.natures.get(box.uid, box.uid), box.shape, label, socket.kind)
+
     def _check(self, messages: Sequence[Message], inputs: Sequence[str]) -> None:
-        ports = {port.system_name for port in self.ports() if port.direction == "out"}
-        for name in sorted({message.port for message in messages} - ports):
-            raise PortMissing(f"The studio does not report a MIDI output “{name}”. Only one interface is there.")
+        ports = {port.system_name: port for port in self.ports() if port.direction == "out"}
+        for name in sorted({message.port for message in messages}):
+            if name not in ports:
+                raise PortMissing(f"The studio does not report a MIDI output “{name}”. Look at the ports of the rig.")
+            if ports[name].taken:
+                raise PortTaken(f"Another program holds the MIDI output “{name}”. Close it, then try again.")
         for name in inputs:
-            if name not in self.inputs():
-                raise PortMissing(f"The studio does not report an audio input “{name}”. Only one interface is there.")
+            if name not in self._inputs:
+                raise PortMissing(f"The studio does not report an audio input “{name}”. Is its interface joined?")
 
     def _delay_samples(self) -> float:
         return self.nature.converter_samples + self.nature.driver_samples + self.buffer
@@ -137,13 +186,23 @@ class Desk:
             ready = message.time_ns + int(self.nature.out_ms * 1e6)
             handed[message.port].append((-(-ready // frame_ns) * frame_ns, message.data))
         heard: dict[str, list[Heard]] = defaultdict(list)
-        for socket in self.interface.sockets if self.interface else ():
-            if not handed.get(socket.system_name):
+        for name, (_, socket) in self._ends.items():
+            if not handed.get(name):
                 continue
-            arrived = list(parse(on_the_wire(handed[socket.system_name])))
+            queue = _at_once(handed[name]) if socket.carried_by else on_the_wire(handed[name])
+            arrived = list(parse(queue))
+            by_voltage: set[str] = set()
             for reached in heard_from(self.rig, socket.uid):
-                late = THRU_NS * sum(hop.by_thru for hop in reached.hops)
-                heard[reached.box] += [Heard(h.time_ns + late, h.status, h.data) for h in arrived]
+                entry = self.rig.find(reached.socket)[1]
+                kind = "usb" if entry.carried_by else entry.kind
+                if not self.panels[reached.box].takes_from(kind) or self.panels[reached.box].off:
+                    continue
+                if kind == "cv":
+                    # Pitch and gate are one note.
+                    if reached.box in by_voltage:
+                        continue
+                    by_voltage.add(reached.box)
+                heard[reached.box] += _as_it_arrives(arrived, reached)
         for uid, unit in self.units.items():
             told = sorted(heard[uid], key=lambda message: message.time_ns)
             unit.listen(told, seed=self.seed * 1000 + self.runs, cabled=self._cabled(unit.box))
@@ -151,17 +210,30 @@ class Desk:
     def _cabled(self, box: Box) -> frozenset[str]:
         return frozenset(socket.label for socket in box.sockets if self.rig.cable_at(socket.uid))
 
-    def _source_of(self, input_name: str) -> tuple[Unit, str] | None:
-        """The unit and the label of its out whose cable ends at this input."""
-        socket = next(s for s in self.interface.sockets if s.system_name == input_name)
-        found = self.rig.far_end(socket.uid)
-        if found is None or found[0].uid not in self.units:
-            return None
-        return self.units[found[0].uid], found[1].label
+    def _source_of(self, input_name: str) -> list[tuple[Unit, str, tuple[tuple[float, float], ...]]]:
+        """What is heard at an input: units, the labels of the outs they leave by, and the taps (seconds, gain) of what
+        stands on the way."""
+        ways = ways_into(self.rig, self._inputs[input_name].uid)
+        found = []
+        for way in ways:
+            box, socket = self.rig.find(way[0].source)
+            if box.uid in self.units:
+                found.append((self.units[box.uid], socket.label, self._taps(way)))
+        return found
 
-    def _blocks(self, sources: Sequence[tuple[Unit, str] | None], frames: int, fast: bool) -> Iterator[Block]:
+    def _taps(self, way: Sequence[Cable]) -> tuple[tuple[float, float], ...]:
+        taps: tuple[tuple[float, float], ...] = ((0.0, 1.0),)
+        for into, out in pairwise(way):
+            route = next(r for r in self.rig.routes_into(out.source) if r.source == into.target)
+            gain = 10 ** (route.gain_db / 20)
+            passes = self.rig.find(out.source)[0].shape.startswith("effect")
+            through = EFFECT_TAPS if passes else ((0.0, 1.0),)
+            taps = tuple((late + more, level * share * gain) for late, level in taps for more, share in through)
+        return taps
+
+    def _blocks(self, sources: Sequence[list], frames: int, fast: bool) -> Iterator[Block]:
         began = time.monotonic()
-        heard = {unit.box.uid: self._cabled(unit.box) for unit, _ in filter(None, sources)}
+        cabled = {unit.box.uid: self._cabled(unit.box) for of_input in sources for unit, _, _ in of_input}
         rate = self.sample_rate * (1 + self.nature.crystal_ppm * 1e-6)
         for start in range(0, frames, BLOCK):
             count = min(BLOCK, frames - start)
@@ -170,11 +242,14 @@ class Desk:
             samples = np.zeros((BLOCK, len(sources)), dtype=np.float64)
             rng = np.random.default_rng([self.seed, self.runs, start])
             samples += rng.standard_normal(samples.shape) * 10 ** (self.nature.noise_db / 20)
-            rendered = {uid: self.units[uid].render(analogue, cabled) for uid, cabled in heard.items()}
-            for column, source in enumerate(sources):
-                if source:
-                    unit, label = source
-                    samples[:, column] += rendered[unit.box.uid].get(label, 0.0)
+            rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
+            for column, of_input in enumerate(sources):
+                for unit, label, taps in of_input:
+                    for late, gain in taps:
+                        key = unit.box.uid, late
+                        if key not in rendered:
+                            rendered[key] = unit.render(analogue - late, cabled[unit.box.uid])
+                        samples[:, column] += gain * rendered[key].get(label, 0.0)
             held = np.clip(samples, -1.0, 1.0 - 2.0**-23)
             if not fast:
                 self._wait_until(began + (start + count) / self.sample_rate)
@@ -185,3 +260,26 @@ class Desk:
         rest = moment - time.monotonic()
         if rest > 0:
             time.sleep(rest)
+
+
+def _has_inputs(box: Box) -> bool:
+    return any(socket.kind == "audio" and socket.direction == "in" for socket in box.sockets)
+
+
+def _at_once(handed: Sequence[tuple[int, bytes]]) -> Iterator[tuple[int, int]]:
+    """Bytes inside a USB packet: all there at its frame."""
+    for time_ns, data in handed:
+        for byte in data:
+            yield time_ns, byte
+
+
+def _as_it_arrives(arrived: Sequence[Heard], reached: Reached) -> Iterator[Heard]:
+    """Messages of a wire at a box behind thrus and routes: a thru costs microseconds, a route takes a whole message in
+    first, and may hold its channel back or change it."""
+    late = THRU_NS * sum(hop.by_thru for hop in reached.hops)
+    for message in arrived:
+        channel = reached.channels[message.status & 0x0F]
+        if channel:
+            passed_on = (BYTE_NS * (1 + len(message.data)) + SOFT_NS) * len(reached.routes)
+            status = message.status & 0xF0 | (channel - 1)
+            yield Heard(message.time_ns + late + passed_on, status, message.data)

@@ -19,14 +19,33 @@ TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""
 FIRST_CHANNEL = {"drum-machine": 10}
 """Receive channel as delivered; others begin at 1."""
+ONE_VOICE = ("mono-synth", "modular-midi", "modular-voice")
+
+
+HOT_DB = 9.19
+"""A modular signal above line level: 10 V peak to peak, +13.19 dBu, against +4 dBu (common practice)."""
+HEARS = ("MIDI and USB", "MIDI", "USB")
 
 
 @dataclass(frozen=True)
 class FrontPanel:
-    """A unit's own settings, changeable only as if on the box. channels: receive channel (1–16) of each part."""
+    """A box's own settings, changeable only as if on the box; the plan knows nothing of them.
 
-    channels: tuple[int, ...]
+    channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
+    switch. loose: labels of sockets whose cable has slipped out. taken: labels of its ports that another program holds.
+    """
+
+    channels: tuple[int, ...] = ()
     level_db: float = 0.0
+    omni: bool = False
+    hears: str = HEARS[0]
+    off: bool = False
+    loose: frozenset[str] = frozenset()
+    taken: frozenset[str] = frozenset()
+
+    def takes_from(self, kind: str) -> bool:
+        """Whether notes that come by "midi" (DIN), "usb" or voltage are heard."""
+        return kind == "cv" or {"midi": "MIDI", "usb": "USB"}[kind] in self.hears
 
 
 @dataclass(frozen=True)
@@ -72,7 +91,7 @@ class Unit:
         for message in heard:
             kind, channel = message.status & 0xF0, (message.status & 0x0F) + 1
             for part, receives in enumerate(self.panel.channels):
-                if receives != channel:
+                if receives != channel and not (self.panel.omni and part == 0):
                     continue
                 if kind == 0xC0:
                     programs[part] = message.data[0]
@@ -80,7 +99,7 @@ class Unit:
                     latest = [time for time in latest if message.time_ns - time < TOGETHER_NS]
                     begin_s = self._begin(message.time_ns, part, len(latest), rng)
                     latest.append(message.time_ns)
-                    if self.box.shape == "mono-synth" and last_voice:
+                    if self.box.shape in ONE_VOICE and last_voice:
                         self._change(last_voice, choke_s=begin_s)
                     place = self._start(message, part, programs[part], begin_s, cabled)
                     sounding.setdefault((part, message.data[0]), []).append(place)
@@ -103,10 +122,10 @@ class Unit:
         out = next((s.label for s in self.box.sockets if s.separate and s.separate == voice_name), "")
         if out not in cabled:
             out = "main"
-        gain = (velocity / 127) ** 1.3 * 10 ** (
-            (self.panel.level_db - (11 if self.box.shape == "poly-synth" else 6)) / 20
-        )
-        pan = 0.5 if self.box.shape != "poly-synth" else 0.35 + 0.3 * ((note * 5) % 12) / 11
+        chordal = self.box.shape not in (*ONE_VOICE, "drum-machine")
+        hot = HOT_DB if self.box.shape.startswith("modular") else 0.0
+        gain = (velocity / 127) ** 1.3 * 10 ** ((self.panel.level_db + hot - (11 if chordal else 6)) / 20)
+        pan = 0.35 + 0.3 * ((note * 5) % 12) / 11 if chordal else 0.5
         voice = Voice(patch, pitch_hz(note), gain, pan, begin_s, np.inf, np.inf, seed=note * 7 + len(self.log))
         voices = self.outs.setdefault(out, [])
         voices.append(voice)
@@ -116,7 +135,7 @@ class Unit:
     def _patch(self, note: int, program: int) -> tuple[str, Patch]:
         if self.box.shape == "drum-machine":
             return DRUMS.get(note, TOM)
-        patches = POLY_PATCHES if self.box.shape == "poly-synth" else MONO_PATCHES
+        patches = MONO_PATCHES if self.box.shape in ONE_VOICE else POLY_PATCHES
         return "", patches[program % len(patches)]
 
     def _change(self, place: tuple[str, int], **changes: float) -> None:
@@ -142,14 +161,15 @@ class Unit:
 
 
 def panel_as_delivered(box: Box) -> FrontPanel:
-    """A unit's settings before anyone touched them."""
+    """A unit's settings before anyone touched them; a box that makes no sound has no channels."""
     first = FIRST_CHANNEL.get(box.shape, 1)
-    return FrontPanel(tuple(range(first, first + SHAPES[box.shape].parts)))
+    parts = SHAPES[box.shape].parts if box.shape in SHAPES else 0
+    return FrontPanel(tuple(range(first, first + parts)))
 
 
 def hidden_values(box: Box, uid: str) -> Hidden:
     """A unit's nature, fixed by a uid."""
     rng = np.random.default_rng(zlib.crc32(uid.encode()))
     first = float(rng.uniform(2.0, 7.5))
-    parts = tuple(round(first + 0.7 * part, 3) for part in range(SHAPES[box.shape].parts))
+    parts = tuple(round(first + 0.7 * min(part, 3), 3) for part in range(SHAPES[box.shape].parts))
     return Hidden(parts, round(float(rng.uniform(0.1, 0.45)), 3), round(float(rng.uniform(0.05, 0.25)), 3))

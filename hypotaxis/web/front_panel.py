@@ -1,49 +1,77 @@
 """A stand-in box's front panel: its own settings, changed as if on the box, independent of the plan."""
 
+from dataclasses import asdict
+
 from django import forms
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
 
-from hypotaxis.core.rig.shapes import SHAPES
+from hypotaxis.core.rig.ports import is_port
+from hypotaxis.core.rig.values import Box
 from hypotaxis.records.current import desk
 from hypotaxis.records.models import FrontPanel as PanelRow
-from hypotaxis.standin.units import FrontPanel, panel_as_delivered
+from hypotaxis.standin.units import HEARS, FrontPanel, panel_as_delivered
 from hypotaxis.web.studio_startup import front_panels
 
 
 class PanelForm(forms.Form):
-    """Receive channel of each part, and the output level."""
+    """What can be set on the box, and what can go wrong behind it."""
 
     level_db = forms.FloatField(label="Output level, dB", min_value=-60, max_value=12)
+    omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
+    hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
+    off = forms.BooleanField(label="Switched off", required=False)
 
-    def __init__(self, *args, panel: FrontPanel, **kwargs) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, *args, panel: FrontPanel, box: Box, **kwargs) -> None:
+        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "off")}
+        super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
-        for part, channel in enumerate(panel.channels, start=1):
+        self.parts = [f"channel_{part}" for part in range(1, len(panel.channels) + 1)]
+        for part, (name, channel) in enumerate(zip(self.parts, panel.channels, strict=True), start=1):
             label = f"Receive channel, part {part}" if several else "Receive channel"
-            field = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
-            self.fields[f"channel_{part}"] = field
-        self.fields["level_db"].initial = panel.level_db
-        self.order_fields([*(f"channel_{part}" for part in range(1, len(panel.channels) + 1)), "level_db"])
+            self.fields[name] = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
+        if not panel.channels:
+            for name in ("level_db", "omni", "hears"):
+                del self.fields[name]
+        self._choose(
+            "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
+        )
+        ports = [socket.label for socket in box.sockets if is_port(box, socket)]
+        self._choose("taken", "Ports that another program holds", ports, panel.taken)
+        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", "loose", "taken"])
+
+    def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:
+        if labels:
+            self.fields[name] = forms.MultipleChoiceField(
+                label=label,
+                choices=[(one, one) for one in labels],
+                initial=sorted(chosen),
+                required=False,
+                widget=forms.CheckboxSelectMultiple,
+            )
 
     def settings(self) -> dict:
         """The panel as stored."""
-        channels = [value for name, value in sorted(self.cleaned_data.items()) if name.startswith("channel_")]
-        return {"channels": channels, "level_db": self.cleaned_data["level_db"]}
+        values = {name: value for name, value in self.cleaned_data.items() if name not in self.parts}
+        return values | {"channels": [self.cleaned_data[name] for name in self.parts]}
 
 
 def panel(request, uid):
     """The front panel of one stand-in box."""
     box = desk(request).plan.rig.box(str(uid))
-    if box is None or box.shape not in SHAPES or not SHAPES[box.shape].sounds:
+    if box is None or box.shape == "host":
         raise Http404
     now = front_panels().get(box.uid, panel_as_delivered(box))
-    form = PanelForm(request.POST or None, panel=now)
+    form = PanelForm(request.POST or None, panel=now, box=box)
     if request.method == "POST" and form.is_valid():
         kept = PanelRow.objects.filter(box_uid=box.uid).first()
-        settings = (kept.settings if kept else {}) | form.settings()
+        settings = (kept.settings if kept else _plain(now)) | form.settings()
         PanelRow.objects.update_or_create(box_uid=box.uid, defaults={"settings": settings})
         messages.success(request, f"{box.name} is set, as if on the box. The plan knows nothing of it.")
         return redirect("front-panel", uid=uid)
     return render(request, "web/front_panel.html", {"box": box, "form": form})
+
+
+def _plain(panel: FrontPanel) -> dict:
+    return {name: sorted(value) if isinstance(value, frozenset) else value for name, value in asdict(panel).items()}

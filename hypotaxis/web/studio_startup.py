@@ -1,5 +1,7 @@
 """Opens the studio: today the stand-in, plugged as the sheet says, its front panels as the person left them."""
 
+from dataclasses import fields
+
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.studio import Studio
 from hypotaxis.records.models import FrontPanel as PanelRow
@@ -7,6 +9,7 @@ from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
 
 _runs = 0
+_PANEL_FIELDS = {field.name for field in fields(FrontPanel)}
 
 
 def open_studio(plan: Plan) -> Studio:
@@ -18,11 +21,14 @@ def open_studio(plan: Plan) -> Studio:
 
 def front_panels() -> dict[str, FrontPanel]:
     """The stand-in's front panels as they are set, by box uid."""
-    return {
-        row.box_uid: FrontPanel(tuple(row.settings["channels"]), float(row.settings.get("level_db", 0.0)))
-        for row in PanelRow.objects.all()
-        if "channels" in row.settings
-    }
+    return {row.box_uid: panel_of(row.settings) for row in PanelRow.objects.all() if set(row.settings) - {"nature"}}
+
+
+def panel_of(settings: dict) -> FrontPanel:
+    """A front panel as it is stored; lists become what the panel has."""
+    kept = {name: value for name, value in settings.items() if name in _PANEL_FIELDS}
+    kept |= {name: frozenset(kept[name]) for name in ("loose", "taken") if name in kept}
+    return FrontPanel(**kept | {"channels": tuple(kept.get("channels", ()))})
 
 
 def natures() -> dict[str, str]:

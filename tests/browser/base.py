@@ -90,10 +90,10 @@ class BrowserTest(StaticLiveServerTestCase):
         """Press the button of that name."""
         self.page.get_by_role("button", name=name).click()
 
-    def plug_bittern(self) -> None:
+    def plug_sluice(self) -> None:
         rig = Rig.objects.get()
         plan = load_plan(rig)
-        connect(rig, plan, uid_of(plan, "Bittern", "out"), uid_of(plan, "Quayside 18", "line in 3"))
+        connect(rig, plan, uid_of(plan, "Sluice", "out"), uid_of(plan, "Quayside 18", "line in 4"))
 
     def arm(self, *names: str) -> None:
         Session.objects.get().tracks.filter(name__in=names).update(armed=True)

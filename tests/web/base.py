@@ -16,7 +16,7 @@ from tests.rooms import instrument_named, uid_of
 
 
 class DemoTest(TestCase):
-    """The Saltmarsh Room and Tide Tables; Bittern's way home is still unplugged."""
+    """The Saltmarsh Room and Tide Tables; Sluice's way home is still unplugged."""
 
     @classmethod
     def setUpTestData(cls):
@@ -43,8 +43,8 @@ class DemoTest(TestCase):
     def socket(self, box: str, label: str) -> str:
         return uid_of(self.plan, box, label)
 
-    def plug_bittern(self) -> None:
-        connect(self.rig, self.plan, self.socket("Bittern", "out"), self.socket("Quayside 18", "line in 3"))
+    def plug_sluice(self) -> None:
+        connect(self.rig, self.plan, self.socket("Sluice", "out"), self.socket("Quayside 18", "line in 4"))
 
     def arm(self, *names: str) -> None:
         self.session.tracks.update(armed=False)

@@ -8,7 +8,7 @@ from django.urls import reverse
 from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.records.models import Job
 from hypotaxis.records.studio import studio_for
-from tests.rooms import demo_plan
+from tests.rooms import small_room
 from tests.web.base import DemoTest
 
 STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")
@@ -37,13 +37,13 @@ class SafetyTest(DemoTest):
     def test_what_breaks_says_so_without_a_traceback(self):
         client = Client(raise_request_exception=False)
         with (
-            mock.patch("hypotaxis.steps.rig.views.draw_sheet", side_effect=RuntimeError("secret detail")),
+            mock.patch("hypotaxis.steps.rig.views.sheet.draw_sheet", side_effect=RuntimeError("secret detail")),
             self.assertLogs("django.request", "ERROR"),
         ):
             answer = client.get(reverse("rig:home"))
         self.assertContains(answer, "Nothing that was saved is lost", status_code=500)
         self.assertNotContains(answer, "secret detail", status_code=500)
-        with mock.patch("hypotaxis.steps.rig.views.draw_sheet", side_effect=StudioTrouble("The port is taken.")):
+        with mock.patch("hypotaxis.steps.rig.views.sheet.draw_sheet", side_effect=StudioTrouble("The port is taken.")):
             self.assertContains(client.get(reverse("rig:home")), "The port is taken.", status_code=409)
         self.assertContains(client.get("/nowhere/"), "There is nothing under this address", status_code=404)
 
@@ -59,14 +59,14 @@ class WorkLineTest(DemoTest):
 
     def test_each_step_has_its_live_fact(self):
         before = self.facts()
-        self.assertEqual(before["Rig"], ("3 boxes, 1 loose end", 1))
-        self.assertEqual(before["Instruments"][0], "4, 1 not ready")
+        self.assertEqual(before["Rig"], ("7 boxes, 1 loose end", 1))
+        self.assertEqual(before["Instruments"][0], "7, 1 not ready")
         self.assertEqual(before["Session"][0], "Tide Tables, no takes")
-        self.plug_bittern()
+        self.plug_sluice()
         self.record("Bittern")
         after = self.facts()
-        self.assertEqual(after["Rig"], ("3 boxes", 0))
-        self.assertEqual(after["Timing"][0], "1 of 4 measured")
+        self.assertEqual(after["Rig"], ("7 boxes", 0))
+        self.assertEqual(after["Timing"][0], "1 of 7 measured")
         self.assertEqual(after["Session"][0], "Tide Tables, 1 take")
         self.assertEqual(after["Handover"][0], "1 placed take")
         Job.objects.update(state=Job.RUNNING)
@@ -85,6 +85,6 @@ class StudioTest(SimpleTestCase):
             override_settings(HUEY={"immediate": False}),
             mock.patch("hypotaxis.records.studio._owner", False),
             self.assertRaisesRegex(StudioTrouble, "Only the worker"),
-            studio_for(demo_plan()),
+            studio_for(small_room()),
         ):
             pass

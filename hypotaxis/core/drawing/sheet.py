@@ -1,19 +1,22 @@
 """The out-and-back sheet: where do boxes, sockets and cables stand?
 
 Four columns from left to right: Hands, Goes out, Boxes, Comes back; the host is a barline at both edges. An
-interface appears twice, its sending and its receiving side. Coordinates are pixels of a sheet 1024 wide; every
-position follows from the rig alone, so nothing moves that was not changed.
+interface appears twice, its sending and its receiving side; so does a box whose ports the computer reaches by USB or
+network. Coordinates are pixels of a sheet 1024 wide; every position follows from the rig alone.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from hypotaxis.core.drawing.lanes import Span, lanes
+from hypotaxis.core.drawing.layout import arranged, beside, hangs_on
 from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.ports import host_direction
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of
-from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
+from hypotaxis.core.rig.values import LINKS, Box, Cable, Rig, Socket
 
 WIDTH = 1024
 TOP = 20
@@ -23,11 +26,16 @@ GAP = 22
 HANDS_X, HANDS_W = 24, 116
 OUT_X, OUT_W = 186, 158
 BOX_X, BOX_W = 440, 213
+FEEDER_W, NARROW_X, NARROW_W = 145, 618, 91
 INDENT, DEEPEST = 28, 2
 BACK_X, BACK_W = 818, 164
 BAR_LEFT, BAR_RIGHT = 160, 1004
-LANE = 12
+COMPACT_TOP = 4
+LETTER = 6.6
+"""Width of a letter of a socket's label, about."""
 MAX_TITLE = 24
+LEAST_RUN = 3
+"""Free sockets of an interface in a row that are drawn together."""
 
 USED, IDLE, FREE, LOOSE = "used", "idle", "free", "loose"
 
@@ -35,7 +43,7 @@ USED, IDLE, FREE, LOOSE = "used", "idle", "free", "loose"
 @dataclass(frozen=True, kw_only=True)
 class SocketDrawing:
     """A socket: its dot at (x, y), its label beside it. side: edge of the card (left, right, bottom); ink: out, back
-    or text."""
+    or text; cable: uid of what is plugged in; run: how many free sockets in a row it stands for."""
 
     uid: str
     label: str
@@ -49,11 +57,14 @@ class SocketDrawing:
     spoken: str
     hit_x: float
     hit_w: float
+    cable: str = ""
+    run: int = 1
 
 
 @dataclass(frozen=True, kw_only=True)
 class BoxDrawing:
-    """A card. role: "hands", "sends", "boxes" or "receives"."""
+    """A card. role: "hands", "sends", "boxes" or "receives"; compact: its name stands between its sockets instead of
+    above them."""
 
     uid: str
     role: str
@@ -61,17 +72,30 @@ class BoxDrawing:
     full_title: str
     note: str
     colour: str
+    icon: str
+    picture: str
     x: float
     y: float
     w: float
     h: float
     strong: bool
+    compact: bool
     sockets: tuple[SocketDrawing, ...]
+
+    @property
+    def name_x(self) -> float:
+        """Where the name is centred on a compact card, between its sockets' labels."""
+        return self.x + self.w / 2 + 6
+
+    @property
+    def name_y(self) -> float:
+        """Its baseline; the note stands 17 below."""
+        return self.y + self.h / 2 - 3
 
 
 @dataclass(frozen=True, kw_only=True)
 class CableDrawing:
-    """A cable. kind: midi, audio, send (audio out to an effect) or usb."""
+    """A cable. kind: midi, audio, send (audio out to an effect), cv, usb or network."""
 
     uid: str
     path: str
@@ -105,6 +129,18 @@ class _Selection:
     cables: frozenset[str]
 
 
+@dataclass(frozen=True)
+class _Look:
+    """What the cards are drawn from, worked out once."""
+
+    rig: Rig
+    selection: _Selection
+    used: frozenset[str]
+    loose: frozenset[str]
+    tags: dict[str, str]
+    opened: frozenset[str]
+
+
 def draw_sheet(
     plan: Plan,
     findings: Iterable[Finding] = (),
@@ -112,89 +148,63 @@ def draw_sheet(
     trip: Trip | None = None,
     socket: str = "",
     marked: frozenset[str] = frozenset(),
+    fitting: frozenset[str] = frozenset(),
 ) -> SheetDrawing:
     """The sheet of a plan. trip: drawn strong; socket: the picked one, with what hangs on it, when there is no trip;
-    marked: uids of boxes, sockets and cables to draw strong instead, when neither is given."""
+    marked: uids of boxes, sockets and cables to draw strong instead, when neither is given; fitting: sockets that are
+    to be chosen from, so none of them is drawn together with others."""
     rig = plan.rig
-    loose = {finding.socket for finding in findings if finding.severity == WRONG and finding.socket}
-    selection = _selection(rig, trip, socket, marked)
-    used = {uid for instrument in plan.instruments for uid in trip_of(rig, instrument).sockets}
-    tags = _tags(plan)
-    depth = _thru_depth(rig)
-
-    def sockets_of(box: Box, chosen: list[Socket], x: float, y: float, w: float, sides: dict[str, int]):
-        for item in chosen:
-            side = _side(box, item)
-            row = sides["left" if side == "bottom" else side]
-            sides["left" if side == "bottom" else side] += 1
-            at_x = {"right": x + w, "left": x, "bottom": x + INDENT / 2}[side]
-            state = _state(rig, item, used, loose)
-            yield SocketDrawing(
-                uid=item.uid,
-                label=item.name,
-                x=at_x,
-                y=y + HEADER + row * PITCH + PITCH / 2,
-                side=side,
-                ink=_ink(box, item),
-                state=state,
-                strong=item.uid in selection.sockets,
-                tag="no cable" if state == LOOSE else tags.get(item.uid, ""),
-                spoken=_spoken(rig, box, item),
-                hit_x=(at_x - w / 2 + 8) if side == "right" else x - 8,
-                hit_w=w / 2,
-            )
-
-    def card(box: Box, role: str, chosen: list[Socket], x: float, y: float, w: float) -> BoxDrawing:
-        sides = {"left": 0, "right": 0}
-        drawn = tuple(sockets_of(box, chosen, x, y, w, sides))
-        rows = max(sides.values())
-        height = HEADER + rows * PITCH + (6 if rows else 14)
-        # A thru hangs on the lower edge, from where the chain steps down.
-        drawn = tuple(replace(item, y=y + height) if item.side == "bottom" else item for item in drawn)
-        return BoxDrawing(
-            uid=box.uid,
-            role=role,
-            title=_shorten(box.name, MAX_TITLE if role == "boxes" else 13),
-            full_title=box.name,
-            note={"sends": "sends", "receives": "receives"}.get(role, box.note),
-            colour=box.colour,
-            x=x,
-            y=y,
-            w=w,
-            h=height,
-            strong=box.uid in selection.sockets or any(item.strong for item in drawn),
-            sockets=drawn,
-        )
-
-    cards: list[BoxDrawing] = []
-    heights = {"hands": TOP, "sends": TOP, "boxes": TOP, "receives": TOP}
-    for box in sorted(rig.boxes, key=lambda item: item.order):
-        for role, chosen in _roles(box):
-            x, w = {
-                "hands": (HANDS_X, HANDS_W),
-                "sends": (OUT_X, OUT_W),
-                "boxes": (BOX_X + INDENT * min(depth.get(box.uid, 0), DEEPEST), BOX_W),
-                "receives": (BACK_X, BACK_W),
-            }[role]
-            drawn = card(box, role, chosen, x, heights[role], w)
-            heights[role] = drawn.y + drawn.h + GAP
-            cards.append(drawn)
-    height = max(520, int(max(heights.values())) + 26)
-    ends = {item.uid: (item, drawn) for drawn in cards for item in drawn.sockets}
+    look = _Look(
+        rig=rig,
+        selection=_selection(rig, trip, socket, marked),
+        used=_used(plan),
+        loose=frozenset(f.socket for f in findings if f.severity == WRONG and f.socket and _is_loose(rig, f)),
+        tags=_tags(plan),
+        opened=fitting | marked | {socket},
+    )
+    cards = _cards(look)
+    height = max(520, int(max((card.y + card.h for card in cards), default=0) + GAP) + 26)
+    ends = {item.uid: (item, card) for card in cards for item in card.sockets}
     return SheetDrawing(
         width=WIDTH,
         height=height,
         boxes=tuple(cards),
-        cables=tuple(_cables(rig, cards, ends, selection)),
+        cables=tuple(_cables(rig, cards, ends, look.selection)),
         leads=tuple(_leads(trip, ends)),
         homes=tuple(_homes(trip, ends)),
-        faded=bool(selection.sockets or selection.cables),
+        faded=bool(look.selection.sockets or look.selection.cables),
     )
+
+
+def _is_loose(rig: Rig, finding: Finding) -> bool:
+    """Whether something is expected at the finding's socket and no cable is there."""
+    return rig.cable_at(finding.socket) is None
+
+
+def _used(plan: Plan) -> frozenset[str]:
+    """Sockets that a definition rests on: those of trips, of clock, and of what only listens."""
+    rig = plan.rig
+    used = {uid for instrument in plan.instruments for uid in trip_of(rig, instrument).sockets}
+    for box, socket in rig.each_socket():
+        if socket.clock:
+            used |= {
+                end
+                for r in heard_from(rig, socket.uid)
+                for hop in r.hops
+                for end in (hop.cable.source, hop.cable.target)
+            }
+        played = socket.duty.startswith(("played from", "clock from", "surface"))
+        outside = column_of(box.shape) == "outside" and rig.cable_at(socket.uid)
+        if played or outside or socket.kind in LINKS:
+            cable = rig.cable_at(socket.uid)
+            used |= {socket.uid} | ({cable.source, cable.target} if cable else set())
+    return frozenset(used)
 
 
 def _selection(rig: Rig, trip: Trip | None, socket: str, marked: frozenset[str]) -> _Selection:
     if trip is not None:
-        return _Selection(trip.sockets, trip.cables)
+        link = _link_of(rig, trip.instrument.send)
+        return _Selection(trip.sockets, trip.cables | ({link.uid} if link else set()))
     if not socket:
         return _Selection(marked, marked)
     cables = {hop.cable.uid for reached in heard_from(rig, socket) for hop in reached.hops}
@@ -205,55 +215,235 @@ def _selection(rig: Rig, trip: Trip | None, socket: str, marked: frozenset[str])
     return _Selection(frozenset(ends | {socket}), frozenset(cables))
 
 
-def _roles(box: Box) -> list[tuple[str, list[Socket]]]:
+def _link_of(rig: Rig, uid: str) -> Cable | None:
+    """The USB or network cable that carries this port."""
+    found = rig.find(uid)
+    link = found[0].socket(found[1].carried_by) if found and found[1].carried_by else None
+    return rig.cable_at(link.uid) if link else None
+
+
+# --- cards ---------------------------------------------------------------------------------------
+
+
+def _cards(look: _Look) -> list[BoxDrawing]:
+    rig = look.rig
+    depth, next_to = _depth(rig), beside(rig)
+    feeders = set(next_to.values())
+    heights = {"hands": TOP, "sends": TOP, "boxes": TOP, "receives": TOP}
+    cards: list[BoxDrawing] = []
+    placed: dict[str, BoxDrawing] = {}
+    columns = arranged(rig)
+    for box in (box for column in ("hands", "interface", "boxes") for box in columns.get(column, ())):
+        for role, chosen in _roles(rig, box):
+            x, w = _place(role, box.uid in feeders, depth.get(box.uid, 0))
+            y = heights[role]
+            narrow = role == "boxes" and box.uid in next_to
+            if narrow:
+                x, w, y = NARROW_X, NARROW_W, placed[next_to[box.uid]].y
+            drawn = _card(look, box, role, chosen, x, y, w)
+            if not narrow:
+                heights[role] = drawn.y + drawn.h + GAP
+            placed.setdefault(box.uid, drawn) if role == "boxes" else None
+            cards.append(drawn)
+    return cards
+
+
+def _place(role: str, is_feeder: bool, depth: int) -> tuple[float, float]:
+    if role == "boxes":
+        return BOX_X + INDENT * min(depth, DEEPEST), FEEDER_W if is_feeder else BOX_W
+    return {"hands": (HANDS_X, HANDS_W), "sends": (OUT_X, OUT_W), "receives": (BACK_X, BACK_W)}[role]
+
+
+def _depth(rig: Rig) -> dict[str, int]:
+    """How many boxes a box hangs below."""
+    on = hangs_on(rig)
+    depth: dict[str, int] = {}
+    for uid in on:
+        steps, here = 0, uid
+        while here in on:
+            here = on[here]
+            steps += 1
+        depth[uid] = steps
+    return depth
+
+
+def _roles(rig: Rig, box: Box) -> list[tuple[str, list[Socket]]]:
     """How often a box stands on the sheet, and with which sockets."""
-    column = column_of(box.shape)
-    if column == "host":
-        return []
-    if column == "interface":
-        plain = [socket for socket in box.sockets if socket.kind != "usb"]
-        return [
-            ("sends", [socket for socket in plain if socket.direction == "out"]),
-            ("receives", [socket for socket in plain if socket.direction == "in"]),
-        ]
-    if column == "hands":
-        return [("hands", [socket for socket in box.sockets if socket.kind != "usb"])]
-    return [("boxes", list(box.sockets))]
-
-
-def _side(box: Box, socket: Socket) -> str:
+    plain = [socket for socket in box.sockets if socket.kind not in LINKS and not socket.carried_by]
     if is_interface(box.shape):
-        return "right" if socket.direction == "out" else "left"
+        played = [socket for socket in plain if _fed_by_hands(rig, socket)]
+        outward = [socket for socket in plain if socket.direction == "out"]
+        inward = [socket for socket in plain if socket.direction == "in" and socket not in played]
+        return [("sends", [*outward, *played]), ("receives", inward)]
     if column_of(box.shape) == "hands":
+        return [("hands", plain)]
+    ports = [socket for socket in box.sockets if socket.carried_by and socket.duty not in ("spare", "editor")]
+    sends = [socket for socket in ports if host_direction(box, socket) == "out"]
+    receives = [socket for socket in ports if host_direction(box, socket) == "in"]
+    sides = [("sends", sends)] * bool(sends) + [("receives", receives)] * bool(receives)
+    return [*sides, ("boxes", [socket for socket in box.sockets if not socket.carried_by])]
+
+
+def _fed_by_hands(rig: Rig, socket: Socket) -> bool:
+    """Whether hands or a leading box play into this MIDI input: then it stands at the left barline."""
+    if socket.kind != "midi" or socket.direction != "in":
+        return False
+    far = rig.far_end(socket.uid)
+    return socket.duty.endswith("clock from") or (far is not None and column_of(far[0].shape) == "hands")
+
+
+def _card(look: _Look, box: Box, role: str, chosen: list[Socket], x: float, y: float, w: float) -> BoxDrawing:
+    rows = {"left": 0, "right": 0}
+    hanging = 0
+    compact = role == "boxes" and _is_compact(box, chosen, w)
+    top = COMPACT_TOP if compact else HEADER
+    drawn: list[SocketDrawing] = []
+    for run in _runs_of(look, box, role, chosen):
+        item = run[0]
+        side = _side(box, role, item)
+        at_x = {"right": x + w, "left": x, "bottom": x + INDENT / 2 + 56 * hanging}[side]
+        row = rows["left"] if side != "right" else rows["right"]
+        if side == "bottom":
+            hanging += 1
+            rows["left"] += hanging == 1
+        else:
+            rows[side] += 1
+        drawn.append(_socket(look, box, role, run, (at_x, y + top + row * PITCH + PITCH / 2, side), (x, w)))
+    if role == "sends":
+        # What hands play in stands below what goes out.
+        shift = rows["right"] * PITCH
+        drawn = [replace(item, y=item.y + shift) if item.side == "left" else item for item in drawn]
+        rows = {"left": rows["left"] + rows["right"], "right": 0}
+    many = max(2 if compact else 0, *rows.values())
+    height = top + many * PITCH + (COMPACT_TOP if compact else 6 if many else 14)
+    if compact and max(rows.values()) == 1:
+        drawn = [replace(item, y=item.y + PITCH / 2) for item in drawn]
+    # A thru hangs on the lower edge, from where the chain steps down.
+    drawn = [replace(item, y=y + height) if item.side == "bottom" else item for item in drawn]
+    own = role == "boxes" or is_interface(box.shape) or role == "hands"
+    note = {"sends": "sends", "receives": "receives"}.get(role, box.note) if own else "by USB or network"
+    shape = SHAPES.get(box.shape)
+    return BoxDrawing(
+        uid=box.uid,
+        role=role,
+        title=_shorten(box.name, (MAX_TITLE if w > NARROW_W else 11) if role == "boxes" else 13),
+        full_title=box.name,
+        note=note,
+        colour=box.colour,
+        icon=box.icon or (shape.icon if shape else ""),
+        picture=box.picture,
+        x=x,
+        y=y,
+        w=w,
+        h=height,
+        strong=box.uid in look.selection.sockets or any(item.strong for item in drawn),
+        compact=compact,
+        sockets=tuple(drawn),
+    )
+
+
+def _is_compact(box: Box, chosen: list[Socket], w: float) -> bool:
+    """Whether name and note go between the labels: short ones only, and nothing to show beside the name."""
+    if w <= NARROW_W or box.picture or box.icon or not chosen:
+        return False
+    labels: dict[str, int] = {"left": 0, "right": 0, "bottom": 0}
+    for socket in chosen:
+        side = _side(box, "boxes", socket)
+        labels[side] = max(labels[side], len(_label(socket)))
+    room = w - 34 - LETTER * (max(labels["left"], labels["bottom"]) + labels["right"])
+    return max(7.4 * len(box.name), 5.6 * len(box.note)) <= room
+
+
+def _runs_of(look: _Look, box: Box, role: str, chosen: list[Socket]) -> list[list[Socket]]:
+    """The rows of a card: free sockets of an interface that follow each other stand in one."""
+    rows: list[list[Socket]] = []
+    for socket in chosen:
+        last = rows[-1] if rows else []
+        if last and role in ("sends", "receives") and _goes_with(look, last[-1], socket):
+            last.append(socket)
+        else:
+            rows.append([socket])
+    return [row for run in rows for row in ([run] if len(run) >= LEAST_RUN else [[one] for one in run])]
+
+
+def _goes_with(look: _Look, one: Socket, other: Socket) -> bool:
+    shown = {one.uid, other.uid} & (look.opened | look.loose | look.tags.keys())
+    cabled = look.rig.cable_at(one.uid) or look.rig.cable_at(other.uid)
+    return not shown and not cabled and len(runs([_label(one), _label(other)])) == 1
+
+
+def _label(socket: Socket) -> str:
+    """What stands beside a socket on its own card: the printed label where the owner's name only repeats it."""
+    return socket.label if socket.port_name.endswith(socket.label) else socket.name
+
+
+def _socket(
+    look: _Look, box: Box, role: str, run: list[Socket], at: tuple[float, float, str], card: tuple[float, float]
+) -> SocketDrawing:
+    (x, y, side), (card_x, w) = at, card
+    item = run[0]
+    cable = look.rig.cable_at(item.uid)
+    link = _link_of(look.rig, item.uid) if item.carried_by else None
+    state = _state(look, item, cable or link)
+    label = runs([_label(socket) for socket in run])[0]
+    tag = "no cable" if state == LOOSE and item.direction == "in" else look.tags.get(item.uid, "")
+    return SocketDrawing(
+        uid=item.uid,
+        label=label,
+        x=x,
+        y=y,
+        side=side,
+        ink=_ink(look.rig, box, role, item),
+        state=state,
+        strong=item.uid in look.selection.sockets,
+        tag=tag,
+        spoken=_spoken(look.rig, box, item) if len(run) == 1 else f"{box.name} {label}, all free",
+        hit_x=(x - w / 2 + 8) if side == "right" else (card_x - 8 if side == "left" else x - 8),
+        hit_w=w / 2 if side != "bottom" else 56,
+        cable=cable.uid if cable else "",
+        run=len(run),
+    )
+
+
+def _side(box: Box, role: str, socket: Socket) -> str:
+    if role == "hands":
         return "right"
-    if socket.thru_of:
+    if role == "sends":
+        return "left" if host_direction(box, socket) == "in" and socket.kind == "midi" else "right"
+    if role == "receives":
+        return "left"
+    if socket.thru_of or (socket.kind == "cv" and socket.direction == "out"):
         return "bottom"
     return "right" if socket.direction == "out" else "left"
 
 
-def _ink(box: Box, socket: Socket) -> str:
-    if socket.kind == "usb" or column_of(box.shape) == "hands":
+def _ink(rig: Rig, box: Box, role: str, socket: Socket) -> str:
+    if role == "hands" or socket.kind in (*LINKS, "cv"):
         return "text"
-    if is_interface(box.shape):
-        if socket.direction == "out":
-            return "out"
-        return "back" if socket.kind == "audio" else "text"
+    if role == "sends":
+        return "text" if _side(box, role, socket) == "left" else "out"
+    if role == "receives":
+        return "back"
     if socket.kind == "midi":
         return "out"
-    return "back" if socket.direction == "out" else "out"
+    far = rig.far_end(socket.uid)
+    homeward = far is not None and not is_interface(far[0].shape)
+    return "back" if socket.direction == "out" or homeward else "out"
 
 
-def _state(rig: Rig, socket: Socket, used: set[str], loose: set[str]) -> str:
-    if socket.uid in loose:
+def _state(look: _Look, socket: Socket, cable: Cable | None) -> str:
+    if socket.uid in look.loose:
         return LOOSE
-    if rig.cable_at(socket.uid) is None:
+    if cable is None:
         return FREE
-    return USED if socket.uid in used else IDLE
+    return USED if socket.uid in look.used else IDLE
 
 
 def _spoken(rig: Rig, box: Box, socket: Socket) -> str:
-    cable = rig.cable_at(socket.uid)
     name = f"{box.name} {socket.name}"
+    if socket.carried_by:
+        return f"{name}, by {socket.carried_by}"
+    cable = rig.cable_at(socket.uid)
     if cable is None:
         return f"{name}, free"
     other = cable.target if cable.source == socket.uid else cable.source
@@ -261,94 +451,102 @@ def _spoken(rig: Rig, box: Box, socket: Socket) -> str:
 
 
 def _tags(plan: Plan) -> dict[str, str]:
-    """What stands beside an input of the host: whose sound is expected there."""
+    """What stands beside a socket of the host: whose sound is expected there, or what listens to it outside."""
+    rig = plan.rig
     tags: dict[str, str] = {}
     for instrument in plan.instruments:
-        box = plan.rig.box(instrument.box)
+        box = rig.box(instrument.box)
         sides = ("L", "R") if len(instrument.returns) == 2 else ("",)
         for uid, side in zip(instrument.returns, sides, strict=False):
             tags.setdefault(uid, _shorten(f"{box.name if box else instrument.name} {side}".strip(), 15))
+    for box in rig.boxes:
+        if column_of(box.shape) == "outside":
+            for socket in box.sockets:
+                far = rig.far_end(socket.uid)
+                if far:
+                    tags[far[1].uid] = _shorten(f"{box.name} {socket.label}", 13)
     return tags
 
 
-def _thru_depth(rig: Rig) -> dict[str, int]:
-    """How many thrus a box hangs behind."""
-    depth: dict[str, int] = {}
-    for box, socket in rig.each_socket():
-        if is_interface(box.shape) and socket.kind == "midi" and socket.direction == "out":
-            for reached in heard_from(rig, socket.uid):
-                depth[reached.box] = sum(hop.by_thru for hop in reached.hops)
-    return depth
+# --- cables --------------------------------------------------------------------------------------
 
 
 def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection) -> Iterable[CableDrawing]:
-    out_lanes = _lanes([c for c in rig.cables if _between(c, ends, "sends", "boxes")], ends, OUT_X + OUT_W, BOX_X)
-    back_start = BOX_X + BOX_W + INDENT * DEEPEST
-    home = [c for c in rig.cables if _between(c, ends, "boxes", "receives")]
-    back_lanes = _lanes(home, ends, back_start, BACK_X)
-    gutter = BOX_X - 10
+    drawn = [c for c in rig.cables if c.source in ends and c.target in ends]
+    gaps = _lane_of(drawn, ends)
     for cable in rig.cables:
-        source, target = ends.get(cable.source), ends.get(cable.target)
-        found = rig.find(cable.source), rig.find(cable.target)
-        if found[0] is None or found[1] is None:
+        source, target = rig.find(cable.source), rig.find(cable.target)
+        if source is None or target is None:
             continue
         spoken = f"Cable from {rig.socket_text(cable.source)} to {rig.socket_text(cable.target)}"
         strong = cable.uid in selection.cables
-        if found[0][1].kind == "usb":
-            for path in _usb_paths(cards, found[0][0]):
-                yield CableDrawing(uid=cable.uid, path=path, kind="usb", ink="text", strong=strong, spoken=spoken)
-            continue
-        if source is None or target is None:
-            continue
-        (start, start_card), (end, end_card) = source, target
-        lane = out_lanes.get(cable.uid) or back_lanes.get(cable.uid)
-        if start.side == "bottom" and end_card.x > start.x and _next_below(start_card, end_card):
-            points = [(start.x, start.y), (start.x, end.y), (end.x, end.y)]
-        elif start.side == "bottom":
-            under = start.y + GAP / 2
-            points = [(start.x, start.y), (start.x, under), (gutter, under), (gutter, end.y), (end.x, end.y)]
-        else:
-            lane = lane or (start.x + 14 if start_card.role == end_card.role else gutter)
-            points = [(start.x, start.y), (lane, start.y), (lane, end.y), (end.x, end.y)]
-        audio = found[0][1].kind == "audio"
-        from_host = is_interface(found[0][0].shape)
-        yield CableDrawing(
-            uid=cable.uid,
-            path=rounded(points),
-            kind="send" if audio and from_host else found[0][1].kind,
-            ink="back" if audio and not from_host else "out",
-            strong=strong,
-            spoken=spoken,
-        )
+        kind = source[1].kind
+        if kind in LINKS:
+            for path in _link_paths(cards, source[0]):
+                yield CableDrawing(uid=cable.uid, path=path, kind=kind, ink="text", strong=strong, spoken=spoken)
+        elif cable.source in ends and cable.target in ends:
+            from_host = is_interface(source[0].shape)
+            yield CableDrawing(
+                uid=cable.uid,
+                path=rounded(_points(ends[cable.source], ends[cable.target], gaps.get(cable.uid))),
+                kind="send" if kind == "audio" and from_host else kind,
+                ink=_cable_ink(source, target, from_host),
+                strong=strong,
+                spoken=spoken,
+            )
+
+
+def _cable_ink(source: tuple[Box, Socket], target: tuple[Box, Socket], from_host: bool) -> str:
+    if source[1].kind == "cv" or column_of(source[0].shape) == "hands":
+        return "text"
+    homeward = source[1].kind == "audio" or is_interface(target[0].shape)
+    return "back" if homeward and not from_host else "out"
+
+
+def _lane_of(cables: list[Cable], ends: dict) -> dict[str, float]:
+    """The upright lane of each cable between two columns."""
+    outward, homeward = [], []
+    for cable in cables:
+        (start, one), (end, other) = ends[cable.source], ends[cable.target]
+        span = Span(cable.uid, start.y, end.y)
+        if one.role == "sends" and other.role == "boxes":
+            outward.append(span)
+        elif one.role == "boxes" and other.role == "receives" and start.side == "right":
+            homeward.append(span)
+    return lanes(outward, OUT_X + OUT_W, BOX_X) | lanes(homeward, BOX_X + BOX_W + INDENT * DEEPEST, BACK_X)
+
+
+def _points(source: tuple, target: tuple, lane: float | None) -> list[tuple[float, float]]:
+    (start, one), (end, other) = source, target
+    gutter = BOX_X - 10
+    if start.side == "bottom":
+        if end.x > start.x and _next_below(one, other):
+            return [(start.x, start.y), (start.x, end.y), (end.x, end.y)]
+        under = start.y + GAP / 2
+        return [(start.x, start.y), (start.x, under), (gutter, under), (gutter, end.y), (end.x, end.y)]
+    if lane is not None:
+        return [(start.x, start.y), (lane, start.y), (lane, end.y), (end.x, end.y)]
+    if one.role == "hands" and other.role == "sends":
+        return [(start.x, start.y), (174, start.y), (174, end.y), (end.x, end.y)]
+    if one.role == other.role and end.x > start.x:
+        middle = (start.x + end.x) / 2
+        return [(start.x, start.y), (middle, start.y), (middle, end.y), (end.x, end.y)]
+    # From one box into another of its column, over the top of the second.
+    over, side = other.y - GAP / 2, max(start.x, BOX_X + BOX_W + INDENT * DEEPEST) + 6
+    into = end.x - 12 if end.side == "left" else end.x + 12
+    return [(start.x, start.y), (side, start.y), (side, over), (into, over), (into, end.y), (end.x, end.y)]
 
 
 def _next_below(card: BoxDrawing, other: BoxDrawing) -> bool:
     return abs(other.y - (card.y + card.h + GAP)) < 1
 
 
-def _between(cable: Cable, ends: dict, one: str, other: str) -> bool:
-    source, target = ends.get(cable.source), ends.get(cable.target)
-    return bool(source and target and source[1].role == one and target[1].role == other)
-
-
-def _lanes(cables: list[Cable], ends: dict, left: float, right: float) -> dict[str, float]:
-    """An upright lane for each cable between two columns, in an order in which those side by side do not cross."""
-    down = [c for c in cables if ends[c.target][0].y >= ends[c.source][0].y]
-    up = [c for c in cables if ends[c.target][0].y < ends[c.source][0].y]
-    # Of cables that lead down the upper one turns last, of those that lead up the upper one turns first.
-    down.sort(key=lambda c: -ends[c.source][0].y)
-    up.sort(key=lambda c: ends[c.source][0].y)
-    ordered = down + up
-    pitch = min(LANE, (right - left - 24) / max(1, len(ordered)))
-    first = (left + right) / 2 - pitch * (len(ordered) - 1) / 2
-    return {cable.uid: first + index * pitch for index, cable in enumerate(ordered)}
-
-
-def _usb_paths(cards: list[BoxDrawing], box: Box) -> Iterable[str]:
-    """A box's USB cable: from its card to the barline, on both sides for an interface."""
-    for card in cards:
-        if card.uid != box.uid:
-            continue
+def _link_paths(cards: list[BoxDrawing], box: Box) -> Iterable[str]:
+    """A box's USB or network cable: from its card to the barline, on both sides where it stands on both; from there to
+    the box itself where it stands among the boxes."""
+    mine = [card for card in cards if card.uid == box.uid]
+    body = next((card for card in mine if card.role == "boxes"), None)
+    for card in mine:
         y = card.y + HEADER / 2
         if card.role == "hands":
             yield f"M{card.x + card.w} {y}H{BAR_LEFT}"
@@ -356,6 +554,19 @@ def _usb_paths(cards: list[BoxDrawing], box: Box) -> Iterable[str]:
             yield f"M{BAR_LEFT} {y}H{card.x}"
         elif card.role == "receives":
             yield f"M{card.x + card.w} {y}H{BAR_RIGHT}"
+    if body is None:
+        return
+    other = next((card for card in mine if card is not body), None)
+    at = next((item for item in body.sockets if item.ink == "text" and item.side == "left"), None)
+    y = at.y if at else body.y + HEADER / 2
+    if other is None:
+        yield f"M{body.x} {y}h-16"
+    elif other.role == "sends":
+        start_y, lane = other.y + HEADER / 2, BOX_X - 22
+        yield rounded([(other.x + other.w, start_y), (lane, start_y), (lane, y), (body.x, y)])
+    else:
+        end_y, lane = other.y + HEADER / 2, BACK_X - 10
+        yield rounded([(body.x + body.w, body.y + 16), (lane, body.y + 16), (lane, end_y), (other.x, end_y)])
 
 
 def _leads(trip: Trip | None, ends: dict) -> Iterable[str]:
@@ -391,10 +602,15 @@ def still_free(rig: Rig) -> dict[str, list[str]]:
     """Names of the sockets without a cable: the host's sends and returns, and the boxes' own."""
     free: dict[str, list[str]] = {"Sends": [], "Returns": [], "Boxes": []}
     for box, socket in rig.each_socket():
-        if rig.cable_at(socket.uid) or socket.kind == "usb" or box.shape not in SHAPES:
+        if (
+            rig.cable_at(socket.uid)
+            or socket.kind in LINKS
+            or not socket.pluggable
+            or column_of(box.shape) == "outside"
+        ):
             continue
         if not is_interface(box.shape):
             free["Boxes"].append(f"{box.name} {socket.name}")
         else:
-            free["Sends" if socket.direction == "out" else "Returns"].append(socket.name)
+            free["Sends" if socket.direction == "out" else "Returns"].append(rig.socket_text(socket.uid))
     return {title: runs(names) for title, names in free.items()}

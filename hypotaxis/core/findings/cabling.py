@@ -3,18 +3,22 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.change import set_cable, set_sockets, with_cable, without_cable
+from hypotaxis.core.rig.plug import kind_of_cable
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.trips import heard_from
-from hypotaxis.core.rig.values import Box, Socket
+from hypotaxis.core.rig.trips import heard_from, host_audio
 
 LONGEST_DIN_M = 15.0
 """50 ft (MIDI 1.0 Detailed Specification, current loop)."""
 LONGEST_USB_M = 5.0
 """Of one cable (USB 2.0 specification)."""
-LONGEST_CHAIN = 3
-"""Boxes on one chain of thrus; beyond it a splitter (common practice)."""
+LONGEST_ACTIVE_M = 25.0
+"""Of an active USB cable (common practice: five cables' length)."""
+LONGEST_UNBALANCED_M = 6.0
+"""Common practice: beyond it hum and loss of treble are heard."""
 
 
 def nothing_connected(plan: Plan) -> Iterator[Finding]:
@@ -32,93 +36,138 @@ def nothing_connected(plan: Plan) -> Iterator[Finding]:
 
 def midi_run_too_long(plan: Plan) -> Iterator[Finding]:
     """A MIDI cable beyond what the current loop carries."""
-    yield from _too_long(
-        plan,
-        "midi",
-        LONGEST_DIN_M,
-        "notes get lost or hang",
-        "Put a MIDI interface nearer to the box, or go by network.",
-    )
+    for cable in plan.rig.cables:
+        if kind_of_cable(plan.rig, cable) == "din" and (cable.length_m or 0) > LONGEST_DIN_M:
+            yield _too_long(
+                plan,
+                cable,
+                f"One cable carries {LONGEST_DIN_M:g} m; beyond that notes get lost or hang.",
+                "Put a MIDI interface nearer to the box, or go by network.",
+            )
 
 
 def usb_run_too_long(plan: Plan) -> Iterator[Finding]:
     """A USB cable beyond the limit of one cable."""
-    yield from _too_long(
-        plan,
-        "usb",
-        LONGEST_USB_M,
-        "the link drops out now and then",
-        "Use an active cable, a powered hub half-way, or MIDI by network.",
+    for cable in plan.rig.cables:
+        kind = kind_of_cable(plan.rig, cable)
+        most_m = {"usb": LONGEST_USB_M, "usb-active": LONGEST_ACTIVE_M}.get(kind)
+        if most_m is None or (cable.length_m or 0) <= most_m:
+            continue
+        active = Fix("Note it as an active cable", lambda p, uid=cable.uid: set_cable(p, uid, kind="usb-active"))
+        yield _too_long(
+            plan,
+            cable,
+            f"One {'active ' if kind == 'usb-active' else ''}cable carries {most_m:g} m; beyond that the link drops "
+            "out "
+            "now and then.",
+            "Use an active cable, a powered hub nearer to the box, or MIDI by network.",
+            active if kind == "usb" and cable.length_m <= LONGEST_ACTIVE_M else None,
+        )
+
+
+def unbalanced_run_long(plan: Plan) -> Iterator[Finding]:
+    """An unbalanced audio cable that is long enough to catch hum."""
+    for cable in plan.rig.cables:
+        if kind_of_cable(plan.rig, cable) == "unbalanced" and (cable.length_m or 0) > LONGEST_UNBALANCED_M:
+            yield _too_long(
+                plan,
+                cable,
+                f"Unbalanced audio catches hum and loses treble beyond about {LONGEST_UNBALANCED_M:g} m.",
+                "Use a balanced cable where both sockets are balanced, or a direct box at the box.",
+                severity=WORTH_KNOWING,
+            )
+
+
+def _too_long(plan: Plan, cable, message: str, remedy: str, fix: Fix | None = None, severity: str = RISKY) -> Finding:
+    return Finding(
+        severity=severity,
+        about=plan.rig.find(cable.source)[0].uid,
+        title=f"{cable.length_m:g} m from {plan.rig.socket_text(cable.source)} is too far",
+        message=message,
+        remedy=remedy,
+        socket=cable.source,
+        facts=(f"{cable.length_m:g}", kind_of_cable(plan.rig, cable)),
+        fix=fix,
     )
 
 
-def _too_long(plan: Plan, kind: str, most_m: float, harm: str, remedy: str) -> Iterator[Finding]:
-    for cable in plan.rig.cables:
-        found = plan.rig.find(cable.source)
-        if found and found[1].kind == kind and (cable.length_m or 0) > most_m:
+def stereo_into_mono(plan: Plan) -> Iterator[Finding]:
+    """A socket that carries both sides, in an input that takes one: the sides cancel."""
+    for cable, one, other in _audio_cables(plan):
+        if one[1].both_sides and not other[1].both_sides:
             yield Finding(
                 severity=RISKY,
-                about=found[0].uid,
-                title=f"{cable.length_m:g} m from {plan.rig.socket_text(cable.source)} is too far",
-                message=f"One cable carries {most_m:g} m; beyond that {harm}.",
-                remedy=remedy,
-                socket=cable.source,
+                about=one[0].uid,
+                title=f"{plan.rig.socket_text(cable.source)} is stereo, {plan.rig.socket_text(cable.target)} is mono",
+                message="A balanced input takes the difference of the two contacts: what is in the middle vanishes, "
+                "and "
+                "what is left sounds hollow.",
+                remedy="Use a cable that parts the sides onto two inputs, or a mono out.",
+                socket=cable.target,
+                facts=(cable.uid,),
+                fix=_unplug(plan, cable),
             )
 
 
-def thru_chain_long(plan: Plan) -> Iterator[Finding]:
-    """More boxes on one chain of thrus than is good for the signal's edges."""
-    for box, socket in _host_sockets(plan, "midi", "out"):
-        chain = heard_from(plan.rig, socket.uid)
-        if len(chain) > LONGEST_CHAIN:
+def mono_into_stereo(plan: Plan) -> Iterator[Finding]:
+    """A mono out in a socket that takes both sides: only the left one sounds."""
+    for cable, one, other in _audio_cables(plan):
+        if other[1].both_sides and not one[1].both_sides:
             yield Finding(
                 severity=WORTH_KNOWING,
-                about=box.uid,
-                title=f"{len(chain)} boxes hang on {plan.rig.socket_text(socket.uid)}",
-                message="Each thru rounds the signal's edges a little more; the last boxes of a chain may miss bytes.",
-                remedy="Use a thru splitter, or another MIDI output for some of them.",
-                socket=socket.uid,
+                about=other[0].uid,
+                title=f"Only the left side of {plan.rig.socket_text(cable.target)} is fed",
+                message=f"{plan.rig.socket_text(cable.source)} is mono, and the socket takes left and right on one "
+                "plug.",
+                remedy="Join two outs by a cable that brings them onto one plug, or pan the sound to the middle.",
+                socket=cable.target,
+                facts=(cable.uid,),
             )
 
 
-def interface_not_joined(plan: Plan) -> Iterator[Finding]:
-    """An interface without a cable to the computer."""
-    for box in plan.rig.boxes:
-        links = [socket for socket in box.sockets if socket.kind == "usb"]
-        if is_interface(box.shape) and links and not any(plan.rig.cable_at(socket.uid) for socket in links):
-            yield Finding(
-                severity=WRONG,
-                about=box.uid,
-                title=f"{box.name} is not joined to the computer",
-                message="The host sees none of its ports and inputs.",
-                remedy=f"Cable {box.name} {links[0].label} to a USB socket of the computer.",
-                socket=links[0].uid,
-            )
+def _audio_cables(plan: Plan):
+    for cable in plan.rig.cables:
+        one, other = plan.rig.find(cable.source), plan.rig.find(cable.target)
+        if one and other and one[1].kind == "audio":
+            yield cable, one, other
+
+
+def _unplug(plan: Plan, cable) -> Fix:
+    return Fix(
+        f"Unplug {plan.rig.socket_text(cable.source)}", lambda p, uid=cable.uid: without_cable(p, uid), "Unplug it"
+    )
 
 
 def send_idle(plan: Plan) -> Iterator[Finding]:
     """A MIDI output that is cabled, and that no instrument sends on."""
     used = {instrument.send for instrument in plan.instruments}
-    for box, socket in _host_sockets(plan, "midi", "out"):
+    for end in ports_of(plan.rig, "out"):
+        box, socket = end.box, end.socket
         reached = heard_from(plan.rig, socket.uid)
-        if reached and socket.uid not in used:
+        cable = plan.rig.cable_at(socket.uid)
+        if reached and cable and socket.uid not in used and not socket.clock:
             first = plan.rig.box(reached[0].box)
+            follows = first.setup.takes_clock
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"{plan.rig.socket_text(socket.uid)} is idle",
                 message=f"It is cabled to {first.name}, and no instrument sends on it.",
-                remedy=f"Define an instrument for {first.name}, or take the cable out.",
+                remedy=(f"Let {first.name} follow the clock" if follows else f"Define an instrument for {first.name}")
+                + ", or take the cable out.",
                 socket=socket.uid,
+                fix=Fix("Send clock there", lambda p, uid=socket.uid: set_sockets(p, {uid: {"clock": True}}))
+                if follows
+                else _unplug(plan, cable),
             )
 
 
 def return_idle(plan: Plan) -> Iterator[Finding]:
     """An audio input at which a cable ends, and that no instrument takes home."""
     used = {uid for instrument in plan.instruments for uid in instrument.returns}
-    for box, socket in _host_sockets(plan, "audio", "in"):
+    for box, socket in host_audio(plan.rig, "in"):
         source = plan.rig.far_end(socket.uid)
-        if source and socket.uid not in used and not source[1].separate:
+        if source and socket.uid not in used and not source[1].separate and not _is_loop(source[0]):
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
@@ -126,7 +175,13 @@ def return_idle(plan: Plan) -> Iterator[Finding]:
                 message=f"{plan.rig.socket_text(source[1].uid)} ends there, and no instrument takes it home.",
                 remedy="Choose it as a return, or take the cable out.",
                 socket=socket.uid,
+                fix=_unplug(plan, plan.rig.cable_at(socket.uid)),
             )
+
+
+def _is_loop(box) -> bool:
+    """Whether a box passes audio on: what comes home from it is an effect loop's."""
+    return any(route.gain_db == 0 and box.at(route.source).kind == "audio" for route in box.routes)
 
 
 def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
@@ -143,6 +198,8 @@ def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
                 f"instrument takes {plan.rig.socket_text(cable.target)} home.",
                 remedy=f"Choose that input as a return, or pull the cable out of {found[1].label}.",
                 socket=cable.source,
+                facts=(cable.uid,),
+                fix=_unplug(plan, cable),
             )
 
 
@@ -153,6 +210,7 @@ def right_without_left(plan: Plan) -> Iterator[Finding]:
         if is_interface(box.shape) or socket.direction != "out" or other is None or socket.is_left:
             continue
         if plan.rig.cable_at(socket.uid) and not plan.rig.cable_at(other.uid):
+            cable, goal = plan.rig.cable_at(socket.uid), plan.rig.cable_at(socket.uid).target
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
@@ -160,13 +218,17 @@ def right_without_left(plan: Plan) -> Iterator[Finding]:
                 message=f"Many boxes sum both sides on {other.label} alone; {socket.label} carries half of the sound.",
                 remedy=f"Plug {other.label} instead, or both.",
                 socket=socket.uid,
+                fix=Fix(
+                    f"Plug {other.label} instead",
+                    lambda p, c=cable, left=other.uid, goal=goal: with_cable(without_cable(p, c.uid), left, goal),
+                ),
             )
 
 
 def effect_one_way(plan: Plan) -> Iterator[Finding]:
     """An effect that is fed and not heard, or heard and not fed."""
     for box in plan.rig.boxes:
-        if box.shape != "effect":
+        if not box.shape.startswith("effect"):
             continue
         ways = {
             direction: any(
@@ -197,6 +259,8 @@ def audio_into_itself(plan: Plan) -> Iterator[Finding]:
                 message=f"{source[1].label} goes back into {target[1].label}: it feeds back, as loud as it can.",
                 remedy="Take this cable out before you switch anything on.",
                 socket=cable.source,
+                facts=(cable.uid,),
+                fix=_unplug(plan, cable),
             )
 
 
@@ -216,28 +280,3 @@ def same_name(plan: Plan) -> Iterator[Finding]:
                     message="In lists and on labels they cannot be told apart.",
                     remedy="Give each a name of its own.",
                 )
-
-
-def same_port_name(plan: Plan) -> Iterator[Finding]:
-    """Ports of one direction with one name of the owner's."""
-    called: dict[tuple[str, str], list[tuple[Box, Socket]]] = defaultdict(list)
-    for box, socket in plan.rig.each_socket():
-        if socket.port_name:
-            called[socket.direction, socket.port_name.casefold()].append((box, socket))
-    for alike in called.values():
-        if len(alike) > 1:
-            yield Finding(
-                severity=RISKY,
-                about=alike[0][0].uid,
-                also=tuple(box.uid for box, _ in alike[1:]),
-                title=f"{len(alike)} ports are called {alike[0][1].port_name}",
-                message="Wherever a port is chosen, one of them will be taken for the other.",
-                remedy="Give each port a name of its own.",
-                socket=alike[0][1].uid,
-            )
-
-
-def _host_sockets(plan: Plan, kind: str, direction: str) -> Iterator[tuple[Box, Socket]]:
-    for box, socket in plan.rig.each_socket():
-        if is_interface(box.shape) and socket.kind == kind and socket.direction == direction:
-            yield box, socket

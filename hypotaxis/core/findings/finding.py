@@ -1,17 +1,33 @@
 """What a rule found: what, why it matters, what to do, and where."""
 
+import hashlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from hypotaxis.core.plan import Plan
 
 WRONG, RISKY, WORTH_KNOWING = "wrong", "risky", "worth knowing"
 
 
+@dataclass(frozen=True)
+class Fix:
+    """A remedy in one move. words: what it does; apply: the plan after it; short: for a button where words are long."""
+
+    words: str
+    apply: Callable[[Plan], Plan]
+    short: str = ""
+
+    @property
+    def button(self) -> str:
+        """What a button says that leads to it."""
+        return self.short or self.words
+
+
 @dataclass(frozen=True, kw_only=True)
 class Finding:
     """One thing found. rule: name of the rule, filled in by `check`; about: uid it belongs to; also: uids of others it
-    concerns as much; socket: uid of the socket to look at, if any."""
+    concerns as much; socket: uid of the socket to look at, if any; facts: what it rests on besides (numbers, uids of
+    cables); fix: the remedy in one move, where there is one."""
 
     severity: str
     about: str
@@ -20,12 +36,42 @@ class Finding:
     remedy: str
     socket: str = ""
     also: tuple[str, ...] = ()
+    facts: tuple[str, ...] = ()
     rule: str = ""
+    fix: Fix | None = field(default=None, compare=False)
 
     def concerns(self, uid: str) -> bool:
         """Whether the finding belongs to the thing with this uid."""
         return uid == self.about or uid in self.also
 
+    @property
+    def cause(self) -> str:
+        """What it rests on, in uids and values and never in names: the same as long as the cause is the same."""
+        return "|".join([self.rule, self.severity, self.about, *sorted(self.also), self.socket, *self.facts])
+
+    @property
+    def key(self) -> str:
+        """A short name of this finding with this cause, for addresses."""
+        return hashlib.sha256(self.cause.encode()).hexdigest()[:16]
+
 
 Rule = Callable[[Plan], Iterator[Finding]]
 """A rule is a function from the plan to findings; its name, with dashes, is the rule's."""
+
+
+def listed(names: list[str]) -> str:
+    """Names in a row, the last with "and".
+
+    >>> listed(["Sedge", "Bittern", "Alder"])
+    'Sedge, Bittern and Alder'
+    """
+    return " and ".join(filter(None, [", ".join(names[:-1]), *names[-1:]]))
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """A number with its word.
+
+    >>> counted(1, "box", "boxes"), counted(3, "hub")
+    ('1 box', '3 hubs')
+    """
+    return f"{number} {one if number == 1 else many or one + 's'}"

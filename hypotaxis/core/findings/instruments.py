@@ -3,10 +3,13 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.shapes import SHAPES, column_of
-from hypotaxis.core.rig.trips import heard_from, returns_text, trip_of
+from hypotaxis.core.rig.change import set_instrument, set_up, with_cable
+from hypotaxis.core.rig.plug import fits
+from hypotaxis.core.rig.shapes import SHAPES, parts_of
+from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, trip_of, way_home, ways_into
+from hypotaxis.core.rig.values import Box, Rig, Socket
 
 HIGH_TRIM_DB = 12.0
 
@@ -21,7 +24,18 @@ def send_missing(plan: Plan) -> Iterator[Finding]:
                 title=f"{instrument.name} has no way out",
                 message="No send socket is chosen, so its notes go nowhere.",
                 remedy="Choose the MIDI output that leads to its box.",
+                facts=(instrument.send,),
+                fix=_send_on(plan, instrument),
             )
+
+
+def _send_on(plan: Plan, instrument: Instrument) -> Fix | None:
+    """Another output that does reach the instrument's box."""
+    for _, socket in send_sockets(plan.rig):
+        if any(reached.box == instrument.box for reached in heard_from(plan.rig, socket.uid)):
+            name, send = plan.rig.socket_text(socket.uid), socket.uid
+            return Fix(f"Send on {name}", lambda p, send=send: set_instrument(p, instrument.uid, send=send))
+    return None
 
 
 def box_not_reached(plan: Plan) -> Iterator[Finding]:
@@ -29,7 +43,8 @@ def box_not_reached(plan: Plan) -> Iterator[Finding]:
     for instrument in plan.instruments:
         found = plan.rig.find(instrument.send)
         box = plan.rig.box(instrument.box)
-        if found and box and not trip_of(plan.rig, instrument).reaches:
+        trip = trip_of(plan.rig, instrument)
+        if found and box and not trip.reaches and not trip.held_back:
             send = plan.rig.socket_text(instrument.send)
             yield Finding(
                 severity=WRONG,
@@ -39,6 +54,36 @@ def box_not_reached(plan: Plan) -> Iterator[Finding]:
                 "It stays silent.",
                 remedy=f"Cable {send} to {box.name}, or choose the output it hangs on.",
                 socket=instrument.send,
+                fix=_send_on(plan, instrument) or _cable_to(plan, instrument.send, _free_ins(plan.rig, box)),
+            )
+
+
+def _free_ins(rig: Rig, box: Box) -> list[Socket]:
+    return [s for s in box.sockets if s.kind == "midi" and s.direction == "in" and not rig.cable_at(s.uid)]
+
+
+def _cable_to(plan: Plan, source: str, goals: list[Socket]) -> Fix | None:
+    goal = next((socket for socket in goals if fits(plan.rig, source, socket.uid)), None)
+    if goal is None:
+        return None
+    words = f"Cable {plan.rig.socket_text(source)} to {plan.rig.socket_text(goal.uid)}"
+    return Fix(words, lambda p: with_cable(p, source, goal.uid), "Draw this cable")
+
+
+def channel_held_back(plan: Plan) -> Iterator[Finding]:
+    """An instrument whose channel a router on the way does not let pass."""
+    for instrument in plan.instruments:
+        if trip_of(plan.rig, instrument).held_back:
+            box = plan.rig.box(instrument.box)
+            yield Finding(
+                severity=WRONG,
+                about=instrument.uid,
+                title=f"Channel {instrument.channel} does not get through to {box.name}",
+                message=f"A route on the way from {plan.rig.socket_text(instrument.send)} holds it back, so "
+                f"{instrument.name} stays silent.",
+                remedy="Let the channel pass in the router, or use one that does.",
+                socket=instrument.send,
+                facts=(str(instrument.channel),),
             )
 
 
@@ -53,46 +98,84 @@ def return_missing(plan: Plan) -> Iterator[Finding]:
                 title=f"{instrument.name} has no return",
                 message="Nothing says where its sound comes back, so it can be neither heard nor recorded.",
                 remedy="Choose the input its cable ends at.",
+                facts=tuple(gone),
+                fix=_homes_fix(plan, instrument),
             )
+
+
+def _homes_fix(plan: Plan, instrument: Instrument) -> Fix | None:
+    """The inputs at which the instrument's box arrives now."""
+    homes = homes_of(plan.rig, instrument.box)[:2]
+    if not homes or tuple(homes) == instrument.returns:
+        return None
+    words = f"Take {returns_text(plan.rig, tuple(homes))} as its return"
+    return Fix(words, lambda p: set_instrument(p, instrument.uid, returns=tuple(homes)))
 
 
 def return_not_cabled(plan: Plan) -> Iterator[Finding]:
     """A return at which no cable ends."""
-    for instrument, uid, box, source in _returns(plan):
-        if source is None:
+    for instrument, uid, box in _returns(plan):
+        if plan.rig.cable_at(uid) is None:
             name = plan.rig.socket_text(uid)
+            end = _open_end(plan.rig, box)
             yield Finding(
                 severity=WRONG,
                 about=instrument.uid,
                 title=f"{instrument.name} has no way home",
                 message=f"Its return is {name}, but no cable ends there. It can be neither heard nor recorded.",
-                remedy=f"Cable {box.name} to {name}, or choose the input it is plugged into.",
+                remedy=f"Cable {plan.rig.socket_text(end.uid) if end else box.name} to {name}, or choose the input "
+                "it is "
+                "plugged into.",
                 socket=uid,
+                fix=_plug_home(plan, end, uid),
             )
+
+
+def _open_end(rig: Rig, box: Box) -> Socket | None:
+    """Where a box's way home stops: its own first free out, or that of the converter it goes into."""
+    outs = [s for s in box.sockets if s.kind == "audio" and s.direction == "out" and not s.separate]
+    for out in outs:
+        far = rig.far_end(out.uid)
+        if far is None:
+            return out
+        for onward, route in rig.onward(far[1].uid):
+            if route and rig.cable_at(onward.uid) is None:
+                return onward
+    return None
+
+
+def _plug_home(plan: Plan, end: Socket | None, uid: str) -> Fix | None:
+    if end is None or not fits(plan.rig, end.uid, uid):
+        return None
+    words = f"Cable {plan.rig.socket_text(end.uid)} to {plan.rig.socket_text(uid)}"
+    return Fix(words, lambda p: with_cable(p, end.uid, uid), "Draw this cable")
 
 
 def return_from_another_box(plan: Plan) -> Iterator[Finding]:
     """A return on which another box arrives."""
-    for instrument, uid, box, source in _returns(plan):
-        if source is not None and source[0].uid != box.uid:
-            name = plan.rig.socket_text(uid)
+    for instrument, uid, box in _returns(plan):
+        ways = ways_into(plan.rig, uid)
+        if ways and not way_home(plan.rig, uid, box.uid):
+            name, source = plan.rig.socket_text(uid), plan.rig.find(ways[-1][0].source)[0]
             yield Finding(
                 severity=WRONG,
                 about=instrument.uid,
-                title=f"{name} brings {source[0].name}, not {box.name}",
+                title=f"{name} brings {source.name}, not {box.name}",
                 message=f"{instrument.name} expects its sound there: its take would hold another box.",
                 remedy=f"Cable {box.name} to {name}, or choose the input it is plugged into.",
                 socket=uid,
+                facts=(source.uid,),
+                fix=_homes_fix(plan, instrument),
             )
 
 
 def _returns(plan: Plan):
-    """Each return that is there, as (instrument, socket uid, its box, what is plugged in there or None)."""
+    """Each return that is there, as (instrument, socket uid, its box)."""
     for instrument in plan.instruments:
         box = plan.rig.box(instrument.box)
         for uid in instrument.returns:
             if box is not None and plan.rig.find(uid) is not None:
-                yield instrument, uid, box, plan.rig.far_end(uid)
+                yield instrument, uid, box
 
 
 def channel_shared(plan: Plan) -> Iterator[Finding]:
@@ -108,10 +191,21 @@ def channel_shared(plan: Plan) -> Iterator[Finding]:
                 about=sharers[0].uid,
                 also=tuple(instrument.uid for instrument in sharers[1:]),
                 title=f"Channel {channel} of {plan.rig.socket_text(send)} is used twice",
-                message=f"{_listed(sharers)} listen there. All of them will sound.",
-                remedy="Move one of them to a free channel, here and on the box.",
+                message=f"{_names(sharers)} listen there. All of them will sound.",
+                remedy="Move one of them to a free channel, here and on the box, or mark the layer as meant.",
                 socket=send,
+                facts=(str(channel),),
+                fix=_move_channel(plan, sharers[-1]),
             )
+
+
+def _move_channel(plan: Plan, instrument: Instrument) -> Fix | None:
+    taken = {other.channel for other in plan.instruments if other.send == instrument.send}
+    free = next((channel for channel in range(1, 17) if channel not in taken), None)
+    if free is None:
+        return None
+    words = f"Move {instrument.name} to channel {free}"
+    return Fix(words, lambda p: set_instrument(p, instrument.uid, channel=free))
 
 
 def return_shared(plan: Plan) -> Iterator[Finding]:
@@ -130,26 +224,26 @@ def return_shared(plan: Plan) -> Iterator[Finding]:
             severity=WORTH_KNOWING,
             about=uids[0],
             also=uids[1:],
-            title=f"{_listed(sharers)} share {returns_text(plan.rig, sharers[0].returns)}",
+            title=f"{_names(sharers)} share {returns_text(plan.rig, sharers[0].returns)}",
             message="They come home on the same input: in one pass they could not be told apart.",
             remedy="Record them in a pass each.",
             socket=sharers[0].returns[0],
         )
 
 
-def _listed(instruments: list[Instrument]) -> str:
-    return " and ".join(instrument.name for instrument in instruments)
+def _names(instruments: list[Instrument]) -> str:
+    return listed([instrument.name for instrument in instruments])
 
 
 def one_side_only(plan: Plan) -> Iterator[Finding]:
     """A mono return for a box of which both sides are cabled."""
     for instrument in plan.instruments:
-        if len(instrument.returns) != 1:
-            continue
-        source = plan.rig.far_end(instrument.returns[0])
+        way = way_home(plan.rig, instrument.returns[0], instrument.box) if len(instrument.returns) == 1 else ()
+        source = plan.rig.find(way[0].source) if way else None
         if source is None or not source[1].stereo:
             continue
         other = source[0].socket(source[1].stereo)
+        pair = _pair_home(plan, instrument, source[1], other)
         if other and plan.rig.cable_at(other.uid):
             yield Finding(
                 severity=WORTH_KNOWING,
@@ -158,42 +252,59 @@ def one_side_only(plan: Plan) -> Iterator[Finding]:
                 message=f"{other.label} is cabled too, but the return is mono: half of the sound stays out.",
                 remedy=f"Make the return stereo, or unplug {other.label} where the box sums to mono then.",
                 socket=instrument.returns[0],
+                fix=Fix(
+                    f"Take {returns_text(plan.rig, pair)} as its return",
+                    lambda p, uid=instrument.uid, pair=pair: set_instrument(p, uid, returns=pair),
+                )
+                if pair
+                else None,
+            )
+
+
+def _pair_home(plan: Plan, instrument: Instrument, mine: Socket, other: Socket | None) -> tuple[str, ...]:
+    """Both inputs of a box's pair, left first; empty when the other side ends elsewhere."""
+    far = plan.rig.far_end(other.uid) if other else None
+    if far is None or far[1].kind != "audio" or far[1].direction != "in":
+        return ()
+    ends = (instrument.returns[0], far[1].uid)
+    return ends if mine.is_left else ends[::-1]
+
+
+def both_sides_from_one(plan: Plan) -> Iterator[Finding]:
+    """A stereo return of which only one side arrives from the box, which has one out only: a side stays dead."""
+    for instrument in plan.instruments:
+        box = plan.rig.box(instrument.box)
+        outs = [s for s in box.sockets if s.kind == "audio" and s.direction == "out"] if box else []
+        if len(instrument.returns) == 2 and len(outs) == 1 and not outs[0].both_sides:
+            left = instrument.returns[0]
+            yield Finding(
+                severity=RISKY,
+                about=instrument.uid,
+                title=f"{instrument.name} is mono and has a stereo return",
+                message=f"{box.name} has one out, {outs[0].label}: the other side of the return stays silent, and "
+                "the sound "
+                "sits at one side.",
+                remedy="Make the return mono: one input is enough.",
+                socket=left,
+                fix=Fix(
+                    f"Take {plan.rig.socket_text(left)} alone",
+                    lambda p, uid=instrument.uid, left=left: set_instrument(p, uid, returns=(left,)),
+                ),
             )
 
 
 def no_instrument_yet(plan: Plan) -> Iterator[Finding]:
     """A sounding box that hears the host, of which no instrument is made."""
     used = {instrument.box for instrument in plan.instruments}
-    heard = {
-        reached.box
-        for box, socket in plan.rig.each_socket()
-        if column_of(box.shape) == "interface" and socket.kind == "midi" and socket.direction == "out"
-        for reached in heard_from(plan.rig, socket.uid)
-    }
+    heard = {reached.box for _, socket in send_sockets(plan.rig) for reached in heard_from(plan.rig, socket.uid)}
     for box in plan.rig.boxes:
-        if box.uid in heard and box.uid not in used and box.shape in SHAPES and SHAPES[box.shape].sounds:
+        if box.uid in heard and box.uid not in used and parts_of(box.shape, box.setup) and box.shape in SHAPES:
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"{box.name} is not an instrument yet",
                 message="It hears the host, but nothing says on which channel or where its sound comes back.",
                 remedy="Define it on the Instruments step.",
-            )
-
-
-def port_set_aside(plan: Plan) -> Iterator[Finding]:
-    """An instrument that sends on a port whose duty keeps it for something else."""
-    for instrument in plan.instruments:
-        found = plan.rig.find(instrument.send)
-        if found and found[1].duty not in ("", "sends to boxes"):
-            name = plan.rig.socket_text(instrument.send)
-            yield Finding(
-                severity=WRONG,
-                about=instrument.uid,
-                title=f"{instrument.name} sends on a port kept for something else",
-                message=f"The duty of {name} is “{found[1].duty}”, so it is not offered to instruments.",
-                remedy="Choose a port that sends to boxes, or change the duty of this one.",
-                socket=instrument.send,
             )
 
 
@@ -208,6 +319,10 @@ def left_and_right_swapped(plan: Plan) -> Iterator[Finding]:
                 message=f"{left.label} comes home on the left side and {right.label} on the right.",
                 remedy="Swap the two cables at the interface, or the two returns in the definition.",
                 socket=instrument.returns[0],
+                fix=Fix(
+                    "Swap the two returns",
+                    lambda p, one=instrument: set_instrument(p, one.uid, returns=one.returns[::-1]),
+                ),
             )
 
 
@@ -230,17 +345,17 @@ def _stereo(plan: Plan):
     for instrument in plan.instruments:
         if len(instrument.returns) != 2:
             continue
-        ends = [plan.rig.far_end(uid) for uid in instrument.returns]
-        if all(end is not None and end[0].uid == instrument.box for end in ends):
-            yield instrument, (ends[0][1], ends[1][1])
+        ways = [way_home(plan.rig, uid, instrument.box) for uid in instrument.returns]
+        if all(ways):
+            yield instrument, tuple(plan.rig.find(way[0].source)[1] for way in ways)
 
 
 def more_instruments_than_parts(plan: Plan) -> Iterator[Finding]:
-    """More instruments on one box than it has parts."""
+    """More instruments on one box, each on a channel of its own, than it has parts."""
     for box in plan.rig.boxes:
         sharers = [instrument for instrument in plan.instruments if instrument.box == box.uid]
-        parts = SHAPES[box.shape].parts if box.shape in SHAPES else 0
-        if parts and len(sharers) > parts:
+        parts = parts_of(box.shape, box.setup) if box.shape in SHAPES else 0
+        if parts and len({instrument.channel for instrument in sharers}) > parts:
             yield Finding(
                 severity=RISKY,
                 about=sharers[parts].uid,
@@ -261,4 +376,31 @@ def home_trim_high(plan: Plan) -> Iterator[Finding]:
                 title=f"{instrument.name} is lifted by {instrument.home_trim_db:.1f} dB on its way home",
                 message="The noise of everything before it is lifted by as much.",
                 remedy="Turn the box up first, then the input, and bring the home trim back towards 0.",
+                facts=(f"{instrument.home_trim_db:.1f}",),
+                fix=Fix(
+                    "Set the home trim to 0 dB",
+                    lambda p, uid=instrument.uid: set_instrument(p, uid, home_trim_db=0.0),
+                ),
             )
+
+
+def separate_out_expected(plan: Plan) -> Iterator[Finding]:
+    """A separate out that is switched on and not plugged: on many boxes its voice is then nowhere."""
+    for box in plan.rig.boxes:
+        for socket in box.sockets:
+            if socket.separate and socket.separate in box.setup.uses and not plan.rig.cable_at(socket.uid):
+                uses = tuple(voice for voice in box.setup.uses if voice != socket.separate)
+                yield Finding(
+                    severity=RISKY,
+                    about=box.uid,
+                    title=f"The {socket.separate} of {box.name} has no cable",
+                    message=f"It is set to leave by {socket.label} alone, and nothing is plugged there: it is "
+                    "missing from "
+                    "the main outs and heard nowhere.",
+                    remedy=f"Plug {socket.label}, or let the {socket.separate} leave by the main outs.",
+                    socket=socket.uid,
+                    fix=Fix(
+                        "Let it leave by the main outs",
+                        lambda p, uid=box.uid, uses=uses: set_up(p, uid, uses=uses),
+                    ),
+                )

@@ -5,35 +5,68 @@ Each rule is a function from the plan to findings, in a file of its subject; its
 
 from dataclasses import replace
 
-from hypotaxis.core.findings import cabling, instruments
+from hypotaxis.core.findings import cabling, clock, instruments, levels, making, ports, routing
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
+from hypotaxis.core.findings.meant import set_aside
 from hypotaxis.core.plan import Plan
 
 RULES: tuple[Rule, ...] = (
+    routing.midi_loop,
+    routing.loop_through_host,
     instruments.send_missing,
-    instruments.port_set_aside,
+    ports.port_set_aside,
     instruments.box_not_reached,
+    instruments.channel_held_back,
     instruments.return_missing,
     instruments.return_not_cabled,
     instruments.return_from_another_box,
-    cabling.interface_not_joined,
+    levels.modular_into_line,
+    ports.interface_not_joined,
+    ports.port_not_seen,
+    ports.port_missing,
+    ports.port_taken,
+    ports.surface_among_keys,
     cabling.audio_into_itself,
+    clock.two_leaders,
+    clock.leader_follows,
     instruments.channel_shared,
+    routing.reached_twice,
+    routing.omni_on_shared_socket,
+    routing.local_and_echo,
     instruments.more_instruments_than_parts,
+    routing.more_parts_than_channels,
     instruments.left_and_right_swapped,
     instruments.not_a_pair,
+    instruments.both_sides_from_one,
+    cabling.stereo_into_mono,
+    cabling.mono_into_stereo,
     cabling.separate_out_unheard,
+    instruments.separate_out_expected,
+    levels.line_into_modular,
+    levels.line_into_microphone,
+    levels.line_into_instrument,
+    levels.no_headroom,
     cabling.midi_run_too_long,
     cabling.usb_run_too_long,
-    cabling.same_port_name,
+    ports.hubs_too_deep,
+    clock.clock_to_internal,
+    clock.waiting_for_clock,
+    making.host_before_boxes,
+    ports.same_port_name,
     instruments.return_shared,
     instruments.one_side_only,
     cabling.right_without_left,
     cabling.effect_one_way,
-    cabling.thru_chain_long,
+    routing.thru_chain_long,
+    routing.passed_on_by_software,
+    levels.too_weak,
+    levels.other_line_level,
+    cabling.unbalanced_run_long,
     cabling.send_idle,
     cabling.return_idle,
     instruments.home_trim_high,
+    ports.no_keys_in,
+    making.settings_not_made,
     cabling.same_name,
     cabling.nothing_connected,
     instruments.no_instrument_yet,
@@ -51,7 +84,12 @@ def name_of(rule: Rule) -> str:
     return rule.__name__.replace("_", "-")
 
 
-def check(plan: Plan) -> tuple[Finding, ...]:
-    """All findings over the plan, the most serious first; an empty rig gives none."""
+def check_all(plan: Plan) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+    """(all findings that stand, the most serious first; those marked as meant, each with its reason)."""
     found = [replace(finding, rule=name_of(rule)) for rule in RULES for finding in rule(plan)]
-    return tuple(sorted(found, key=lambda finding: _RANK[finding.severity]))
+    return set_aside(plan, sorted(found, key=lambda finding: _RANK[finding.severity]))
+
+
+def check(plan: Plan) -> tuple[Finding, ...]:
+    """All findings over the plan that are not marked as meant, the most serious first; an empty rig gives none."""
+    return tuple(check_all(plan)[0])

@@ -1,23 +1,57 @@
 """The rig file: a rig and its instruments as JSON, read and written without loss.
 
 Described in docs/formats/rig.md. Reading reports every fault with its place in the file and imports nothing by
-halves; writing what was read gives the same text.
+halves; writing what was written before gives the same text. Lines that begin with // are comments.
 """
 
 import json
+import re
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.values import DIRECTIONS, KINDS, Box, Cable, Rig, Socket
+from hypotaxis.core.formats.plain import as_lists, as_tuples
+from hypotaxis.core.plan import Instrument, Meant, Plan
+from hypotaxis.core.rig.plug import CABLE_KINDS
+from hypotaxis.core.rig.values import (
+    CLOCK,
+    CONNECTORS,
+    DIRECTIONS,
+    IN_DUTIES,
+    KINDS,
+    LEVELS,
+    LOCAL,
+    OUT_DUTIES,
+    SET_BY,
+    Box,
+    Cable,
+    Rig,
+    Route,
+    Setup,
+    Socket,
+)
+from hypotaxis.core.studio import Port
 
-FORMAT, VERSION = "hypotaxis-rig", 1
+FORMAT, VERSION = "hypotaxis-rig", 2
+READABLE = (1, 2)
+"""Version 1 knew fewer fields; everything it lacks has a default."""
 MAX_BYTES = 8 * 1024 * 1024
 MAX_FAULTS = 20
+MAX_PICTURE = 200_000
+"""Characters of a picture in base64."""
 
 Check = Callable[[Any], str | None]
+_REQUIRED = object()
+
+
+@dataclass(frozen=True)
+class _Field:
+    """A field: what may stand there, and what it is when it does not."""
+
+    check: Check
+    default: Any = _REQUIRED
 
 
 def read_rig_file(text: str) -> Plan:
@@ -25,16 +59,16 @@ def read_rig_file(text: str) -> Plan:
     if len(text) > MAX_BYTES:
         raise UnreadableFile(f"The rig file is larger than {MAX_BYTES // 2**20} MB; that is no rig.")
     try:
-        document = json.loads(text)
+        document = json.loads(_without_comments(text))
     except RecursionError as error:
         raise UnreadableFile("The rig file is nested too deeply.") from error
     except ValueError as error:
         raise UnreadableFile(f"The rig file is not JSON: {error}.") from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise UnreadableFile(f'This is not a rig file: it has no "format": "{FORMAT}".')
-    if document.get("version") != VERSION:
+    if document.get("version") not in READABLE or isinstance(document["version"], bool):
         raise UnreadableFile(
-            f"The rig file is of version {document.get('version')!r}; this program reads version {VERSION}."
+            f"The rig file is of version {document.get('version')!r}; this program reads versions 1 to {VERSION}."
         )
     reader = _Reader()
     plan = reader.plan(document)
@@ -48,96 +82,191 @@ def read_rig_file(text: str) -> Plan:
 def write_rig_file(plan: Plan) -> str:
     """The plan as the text of a rig file."""
     rig = plan.rig
-    document = {
+    document: dict[str, Any] = {
         "format": FORMAT,
         "version": VERSION,
-        "uid": rig.uid,
-        "name": rig.name,
-        "sample_rate": rig.sample_rate,
-        "buffer": rig.buffer,
-        "boxes": [_row(box, _BOX) | {"sockets": [_row(s, _SOCKET) for s in box.sockets]} for box in rig.boxes],
+        **_row(rig, _RIG),
+        "boxes": [_box_row(box) for box in rig.boxes],
         "cables": [_row(cable, _CABLE) for cable in rig.cables],
-        "instruments": [
-            _row(instrument, _INSTRUMENT) | {"returns": list(instrument.returns)} for instrument in plan.instruments
-        ],
+        "instruments": [_row(instrument, _INSTRUMENT) for instrument in plan.instruments],
+        "meant": [_row(one, _MEANT) for one in plan.meant],
+        "ticked": sorted(plan.ticked),
     }
+    if plan.reported is not None:
+        document["reported"] = [_row(port, _PORT) for port in plan.reported]
+    if plan.pictures:
+        document["pictures"] = [{"name": name, "png": png} for name, png in plan.pictures]
     return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+
+
+def _without_comments(text: str) -> str:
+    """Whole-line comments become empty lines, so that line numbers stay true."""
+    return re.sub(r"^[ \t]*//.*$", "", text.removeprefix("\ufeff"), flags=re.MULTILINE)
+
+
+def _row(value: Any, fields: dict[str, _Field]) -> dict[str, Any]:
+    return {name: as_lists(getattr(value, name)) for name in fields}
+
+
+def _box_row(box: Box) -> dict[str, Any]:
+    return _row(box, _BOX) | {
+        "setup": {name: as_lists(value) for name, value in asdict(box.setup).items()},
+        "sockets": [_row(socket, _SOCKET) for socket in box.sockets],
+        "routes": [_row(route, _ROUTE) for route in box.routes],
+    }
+
+
+# --- what may stand in a field -------------------------------------------------------------------
 
 
 def _text(value: Any) -> str | None:
     return None if isinstance(value, str) and len(value) <= 400 else "should be a text of up to 400 characters"
 
 
+def _long_text(value: Any) -> str | None:
+    return None if isinstance(value, str) and len(value) <= 4000 else "should be a text of up to 4000 characters"
+
+
 def _uid(value: Any) -> str | None:
     try:
-        return (
-            None if isinstance(value, str) and str(uuid.UUID(value)) == value else "should be a UUID in small letters"
-        )
+        fine = isinstance(value, str) and str(uuid.UUID(value)) == value
     except ValueError:
-        return "should be a UUID in small letters"
+        fine = False
+    return None if fine else "should be a UUID in small letters"
 
 
 def _uid_or_empty(value: Any) -> str | None:
     return None if value == "" else _uid(value)
 
 
+def _flag(value: Any) -> str | None:
+    return None if isinstance(value, bool) else "should be true or false"
+
+
 def _one_of(*allowed: str) -> Check:
-    return lambda value: None if value in allowed else f"should be one of {', '.join(allowed)}"
+    told = ", ".join(one or '""' for one in allowed)
+    return lambda value: None if isinstance(value, str) and value in allowed else f"should be one of {told}"
 
 
-def _number(low: float, high: float, kinds: tuple[type, ...] = (int, float), empty: bool = False) -> Check:
+def _number(low: float, high: float, *, whole: bool = False, empty: bool = False) -> Check:
     def check(value: Any) -> str | None:
         if value is None and empty:
             return None
-        if isinstance(value, kinds) and not isinstance(value, bool) and low <= value <= high:
+        if isinstance(value, int if whole else (int, float)) and not isinstance(value, bool) and low <= value <= high:
             return None
-        return f"should be a number from {low} to {high}"
+        return f"should be a {'whole ' if whole else ''}number from {low} to {high}"
 
     return check
 
 
-_whole = (int,)
+def _list(item: Check, what: str, *, most: int = 1000, unique: bool = True) -> Check:
+    def check(value: Any) -> str | None:
+        if not isinstance(value, list) or len(value) > most or any(item(one) for one in value):
+            return f"should be a list of {what}"
+        return "names something twice" if unique and len({json.dumps(one) for one in value}) < len(value) else None
+
+    return check
+
+
+def _channel_pair(value: Any) -> str | None:
+    fine = isinstance(value, list) and len(value) == 2 and not any(map(_channel, value))
+    return None if fine else "should be a pair of channels"
+
+
+_channel = _number(1, 16, whole=True)
+_channels = _list(_channel, "channels 1 to 16, each once", most=16)
+
 _RIG = {
-    "uid": _uid,
-    "name": _text,
-    "sample_rate": _number(8000, 192000, _whole),
-    "buffer": _number(16, 8192, _whole),
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "sample_rate": _Field(_number(8000, 192000, whole=True)),
+    "buffer": _Field(_number(16, 8192, whole=True)),
+    "echo": _Field(_flag, True),
+    "leader": _Field(_uid_or_empty, ""),
 }
-_BOX = {"uid": _uid, "name": _text, "shape": _text, "note": _text, "colour": _text, "order": _number(0, 100000, _whole)}
+_BOX = {
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "shape": _Field(_text),
+    "note": _Field(_text, ""),
+    "colour": _Field(_text, ""),
+    "order": _Field(_number(0, 100000, whole=True), 0),
+    "by_hand": _Field(_flag, False),
+    "icon": _Field(_text, ""),
+    "picture": _Field(_text, ""),
+}
+_SETUP = {
+    "receives": _Field(_channels, ()),
+    "omni": _Field(_flag, False),
+    "transmits": _Field(_channels, ()),
+    "local": _Field(_one_of(*LOCAL), ""),
+    "clock": _Field(_one_of(*CLOCK), ""),
+    "takes_clock": _Field(_flag, False),
+    "sends_clock": _Field(_flag, False),
+    "takes_time_code": _Field(_flag, False),
+    "sends_time_code": _Field(_flag, False),
+    "uses": _Field(_list(_text, "texts, each once"), ()),
+    "set_by": _Field(_one_of(*SET_BY), "menu"),
+    "parts": _Field(_number(0, 256, whole=True, empty=True), None),
+}
 _SOCKET = {
-    "uid": _uid,
-    "label": _text,
-    "direction": _one_of(*DIRECTIONS),
-    "kind": _one_of(*KINDS),
-    "thru_of": _text,
-    "separate": _text,
-    "stereo": _text,
-    "port_name": _text,
-    "system_name": _text,
-    "duty": _text,
+    "uid": _Field(_uid),
+    "label": _Field(_text),
+    "direction": _Field(_one_of(*DIRECTIONS)),
+    "kind": _Field(_one_of(*KINDS)),
+    "connector": _Field(_one_of(*CONNECTORS), ""),
+    "thru_of": _Field(_text, ""),
+    "separate": _Field(_text, ""),
+    "stereo": _Field(_text, ""),
+    "both_sides": _Field(_flag, False),
+    "level": _Field(_one_of(*LEVELS), ""),
+    "max_dbu": _Field(_number(-60, 60, empty=True), None),
+    "carried_by": _Field(_text, ""),
+    "port_name": _Field(_text, ""),
+    "system_name": _Field(_text, ""),
+    "duty": _Field(_one_of("", *dict.fromkeys(OUT_DUTIES + IN_DUTIES)), ""),
+    "clock": _Field(_flag, False),
+}
+_ROUTE = {
+    "uid": _Field(_uid),
+    "source": _Field(_uid),
+    "target": _Field(_uid),
+    "channels": _Field(_channels, ()),
+    "remap": _Field(_list(_channel_pair, "pairs of channels", most=16), ()),
+    "clock": _Field(_flag, True),
+    "gain_db": _Field(_number(-80, 80), 0.0),
 }
 _CABLE = {
-    "uid": _uid,
-    "source": _uid,
-    "target": _uid,
-    "length_m": _number(0, 1000, empty=True),
-    "colour": _text,
-    "label": _text,
+    "uid": _Field(_uid),
+    "source": _Field(_uid),
+    "target": _Field(_uid),
+    "kind": _Field(_one_of(*CABLE_KINDS), ""),
+    "adapter": _Field(_text, ""),
+    "length_m": _Field(_number(0, 1000, empty=True), None),
+    "colour": _Field(_text, ""),
+    "label": _Field(_text, ""),
 }
 _INSTRUMENT = {
-    "uid": _uid,
-    "name": _text,
-    "box": _uid,
-    "send": _uid_or_empty,
-    "channel": _number(1, 16, _whole),
-    "home_trim_db": _number(-60, 24),
-    "lateness_ms": _number(-1000, 1000, empty=True),
-    "colour": _text,
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "box": _Field(_uid),
+    "send": _Field(_uid_or_empty, ""),
+    "channel": _Field(_channel),
+    "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
+    "home_trim_db": _Field(_number(-60, 24), 0.0),
+    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
+    "colour": _Field(_text, ""),
 }
+_MEANT = {"rule": _Field(_text), "about": _Field(_text), "cause": _Field(_long_text), "reason": _Field(_text, "")}
+_PORT = {"system_name": _Field(_text), "direction": _Field(_one_of("in", "out")), "taken": _Field(_flag, False)}
 
 
-def _row(value: Any, fields: dict[str, Check]) -> dict[str, Any]:
-    return {name: getattr(value, name) for name in fields}
+def _png(value: Any) -> str | None:
+    fine = isinstance(value, str) and len(value) <= MAX_PICTURE and re.fullmatch(r"[A-Za-z0-9+/]*={0,2}", value)
+    return None if fine else f"should be a PNG in base64 of up to {MAX_PICTURE} characters"
+
+
+_PICTURE = {"name": _Field(_text), "png": _Field(_png)}
 
 
 class _Reader:
@@ -148,42 +277,64 @@ class _Reader:
         self.seen: set[str] = set()
 
     def plan(self, document: dict) -> Plan:
-        boxes = []
-        for path, row in self._rows(document, "boxes", "boxes"):
-            sockets = [
-                Socket(**values)
-                for at, item in self._rows(row, "sockets", f"{path}.sockets")
-                if (values := self._values(at, item, _SOCKET)) is not None
-            ]
-            values = self._values(path, row, _BOX, lists=("sockets",))
-            if values is not None:
-                boxes.append(Box(**values, sockets=tuple(sockets)))
-        cables = [
-            Cable(**values)
-            for path, row in self._rows(document, "cables", "cables")
-            if (values := self._values(path, row, _CABLE)) is not None
-        ]
-        instruments = []
-        for path, row in self._rows(document, "instruments", "instruments"):
-            returns = row.get("returns", [])
-            if not isinstance(returns, list) or len(returns) > 2 or any(_uid(uid) for uid in returns):
-                self.faults.append(f"{path}.returns should be a list of up to two UUIDs")
-                continue
-            values = self._values(path, row, _INSTRUMENT, lists=("returns",))
-            if values is not None:
-                instruments.append(Instrument(**values, returns=tuple(returns)))
-        head = {name: document.get(name) for name in _RIG}
-        values = self._values("rig", head, _RIG)
+        lists = ("boxes", "cables", "instruments", "meant", "ticked", "reported", "pictures")
+        head = self._values("", document, _RIG, lists=(*lists, "format", "version"))
+        boxes = tuple(box for path, row in self._rows(document, "boxes") if (box := self._box(path, row)))
+        cables = self._all(document, "cables", _CABLE, Cable)
+        instruments = self._all(document, "instruments", _INSTRUMENT, Instrument)
+        self._ends(boxes, cables)
+        ticked = document.get("ticked", [])
+        if _list(_text, "texts", most=100_000)(ticked):
+            self.faults.append("ticked should be a list of texts, each once")
+            ticked = []
+        reported = self._all(document, "reported", _PORT, Port) if "reported" in document else None
+        pictures = self._all(document, "pictures", _PICTURE, lambda name, png: (name, png))
+        rig = Rig(**(head or {"uid": "", "name": ""}), boxes=boxes, cables=cables)
+        return Plan(
+            rig=rig,
+            instruments=instruments,
+            meant=self._all(document, "meant", _MEANT, Meant),
+            ticked=frozenset(ticked),
+            reported=reported,
+            pictures=pictures,
+        )
+
+    def _all(self, row: dict, name: str, fields: dict[str, _Field], make: Callable, prefix: str = "") -> tuple:
+        """Every row of a list that can be read, made into values."""
+        rows = ((path, self._values(path, item, fields)) for path, item in self._rows(row, name, prefix))
+        return tuple(make(**values) for _, values in rows if values is not None)
+
+    def _box(self, path: str, row: dict) -> Box | None:
+        sockets = self._all(row, "sockets", _SOCKET, Socket, f"{path}.")
+        routes = self._all(row, "routes", _ROUTE, Route, f"{path}.")
+        setup = row.get("setup", {})
+        if not isinstance(setup, dict):
+            self.faults.append(f"{path}.setup should be an object")
+            setup = {}
+        set_up = self._values(f"{path}.setup", setup, _SETUP)
+        values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup"))
+        mine = {socket.uid for socket in sockets}
+        for number, route in enumerate(routes):
+            if not {route.source, route.target} <= mine:
+                self.faults.append(f"{path}.routes[{number}] should join two sockets of this box")
+        if values is None or set_up is None:
+            return None
+        return Box(**values, setup=Setup(**set_up), sockets=sockets, routes=routes)
+
+    def _ends(self, boxes: tuple[Box, ...], cables: tuple[Cable, ...]) -> None:
         known = {socket.uid for box in boxes for socket in box.sockets}
+        taken: dict[str, int] = {}
         for number, cable in enumerate(cables):
             for end in ("source", "target"):
-                if getattr(cable, end) not in known:
+                uid = getattr(cable, end)
+                if uid not in known:
                     self.faults.append(f"cables[{number}].{end} names a socket that is not in the file")
-        rig = Rig(**(values or {"uid": "", "name": ""}), boxes=tuple(boxes), cables=tuple(cables))
-        return Plan(rig=rig, instruments=tuple(instruments))
+                elif taken.setdefault(uid, number) != number:
+                    self.faults.append(f"cables[{number}].{end} is taken by cables[{taken[uid]}] already")
 
-    def _rows(self, row: dict, name: str, path: str):
+    def _rows(self, row: dict, name: str, prefix: str = "") -> Iterator[tuple[str, dict]]:
         value = row.get(name, [])
+        path = f"{prefix}{name}"
         if not isinstance(value, list):
             self.faults.append(f"{path} should be a list")
             return
@@ -193,20 +344,28 @@ class _Reader:
             else:
                 self.faults.append(f"{path}[{number}] should be an object")
 
-    def _values(self, path: str, row: dict, fields: dict[str, Check], lists: tuple[str, ...] = ()) -> dict | None:
-        fine = True
+    def _values(self, path: str, row: dict, fields: dict[str, _Field], lists: tuple[str, ...] = ()) -> dict | None:
+        before = len(self.faults)
+        at = f"{path}." if path else ""
         for name in row:
             if name not in fields and name not in lists:
-                self.faults.append(f"{path}.{name} is not known in version {VERSION}")
-                fine = False
-        for name, check in fields.items():
-            fault = check(row[name]) if name in row else "is missing"
+                self.faults.append(f"{at}{name} is not known in version {VERSION}")
+        values = {}
+        for name, field in fields.items():
+            if name not in row:
+                if field.default is _REQUIRED:
+                    self.faults.append(f"{at}{name} is missing")
+                values[name] = field.default
+                continue
+            fault = field.check(row[name])
             if fault:
-                self.faults.append(f"{path}.{name} {fault}")
-                fine = False
-        if fine and row["uid"] in self.seen:
-            self.faults.append(f"{path}.uid is used twice")
-            fine = False
-        if fine:
-            self.seen.add(row["uid"])
-        return {name: row[name] for name in fields} if fine else None
+                self.faults.append(f"{at}{name} {fault}")
+            values[name] = as_tuples(row[name])
+        if len(self.faults) > before:
+            return None
+        if "uid" in fields:
+            if values["uid"] in self.seen:
+                self.faults.append(f"{at}uid is used twice")
+                return None
+            self.seen.add(values["uid"])
+        return values

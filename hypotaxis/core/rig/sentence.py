@@ -6,8 +6,8 @@ The sentence is a list of pieces, each with the ink it is set in: "text", "out",
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument
-from hypotaxis.core.rig.trips import returns_text, trip_of
-from hypotaxis.core.rig.values import Rig
+from hypotaxis.core.rig.trips import Hop, Trip, returns_text, trip_of
+from hypotaxis.core.rig.values import Cable, Rig
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,8 @@ class Piece:
 
 def trip_sentence(rig: Rig, instrument: Instrument) -> tuple[Piece, ...]:
     """The way out and back in plain words; where it stops, the sentence says so in the alarm ink."""
-    return (*_outward(rig, instrument), *_homeward(rig, instrument))
+    trip = trip_of(rig, instrument)
+    return (*_outward(rig, trip), *_homeward(rig, trip))
 
 
 def plain(pieces: tuple[Piece, ...]) -> str:
@@ -28,27 +29,44 @@ def plain(pieces: tuple[Piece, ...]) -> str:
     return "".join(piece.text for piece in pieces)
 
 
-def _outward(rig: Rig, instrument: Instrument) -> list[Piece]:
-    trip = trip_of(rig, instrument)
+def _outward(rig: Rig, trip: Trip) -> list[Piece]:
+    instrument = trip.instrument
     box = rig.box(instrument.box)
     name = box.name if box else instrument.name
     if not rig.find(instrument.send):
         return [Piece(f"No send socket is chosen, so no note reaches {name}", "alarm"), Piece("; ")]
     pieces = [Piece("Notes leave by "), Piece(rig.socket_text(instrument.send), "out")]
+    if trip.held_back:
+        return [
+            *pieces,
+            Piece(f", but a router on the way to {name} holds channel {instrument.channel} back", "alarm"),
+            Piece("; "),
+        ]
     if not trip.reaches:
         return [*pieces, Piece(f", but no cable leads from there to {name}", "alarm"), Piece("; ")]
+    if not trip.outward:
+        pieces.append(Piece(f", straight into {name}"))
     for number, hop in enumerate(trip.outward):
-        if hop.by_thru:
-            pieces += [Piece(", go straight on by "), Piece(rig.socket_text(hop.cable.source), "out")]
-            pieces += [Piece(" into "), Piece(rig.socket_text(hop.cable.target), "out")]
-        else:
-            pieces += [Piece(", enter " if number == 0 else " into ")]
-            pieces += [Piece(rig.socket_text(hop.cable.target), "out")]
+        pieces += _hop(rig, hop, first=number == 0)
+    if trip.arrives_on != instrument.channel:
+        pieces += [Piece(f", where they arrive on channel {trip.arrives_on}")]
     return [*pieces, Piece("; ")]
 
 
-def _homeward(rig: Rig, instrument: Instrument) -> list[Piece]:
-    trip = trip_of(rig, instrument)
+def _hop(rig: Rig, hop: Hop, *, first: bool) -> list[Piece]:
+    goal = Piece(rig.socket_text(hop.cable.target), "out")
+    if first and not hop.route and not hop.by_thru:
+        return [Piece(", enter "), goal]
+    leaves = Piece(rig.socket_text(hop.cable.source), "out")
+    source, target = rig.find(hop.cable.source), rig.find(hop.cable.target)
+    if source and source[1].kind == "cv":
+        return [Piece(", are turned into voltage at "), leaves, Piece(" for "), goal]
+    word = ", go straight on by " if hop.by_thru else ", are passed on by "
+    return [Piece(word), leaves, Piece(" into " if target else " to "), goal]
+
+
+def _homeward(rig: Rig, trip: Trip) -> list[Piece]:
+    instrument = trip.instrument
     if not instrument.returns:
         return [Piece("no return is chosen for its sound.", "alarm")]
     home = returns_text(rig, instrument.returns)
@@ -58,11 +76,15 @@ def _homeward(rig: Rig, instrument: Instrument) -> list[Piece]:
             Piece(home, "back"),
             Piece(", but no cable brings it there.", "alarm"),
         ]
-    leaves = " and ".join(rig.socket_text(cable.source) for cable in trip.homeward)
-    return [
-        Piece("the sound leaves by "),
-        Piece(leaves, "back"),
-        Piece(" and comes home on "),
-        Piece(home, "back"),
-        Piece("."),
-    ]
+    leaves = " and ".join(rig.socket_text(way[0].source) for way in trip.homeward)
+    pieces = [Piece("the sound leaves by "), Piece(leaves, "back")]
+    between = _between(rig, trip.homeward)
+    if between:
+        pieces += [Piece(", goes through "), Piece(between, "back")]
+    return [*pieces, Piece(" and comes home on "), Piece(home, "back"), Piece(".")]
+
+
+def _between(rig: Rig, ways: tuple[tuple[Cable, ...], ...]) -> str:
+    """Names of the boxes on the way home, each once."""
+    names = [rig.find(cable.target)[0].name for way in ways for cable in way[:-1] if rig.find(cable.target)]
+    return " and ".join(dict.fromkeys(names))

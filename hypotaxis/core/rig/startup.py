@@ -21,6 +21,14 @@ MISSING = (
 )
 
 
+HOST_ON = "host-on"
+
+
+def on_key(box: Box) -> str:
+    """What "this box is on" is ticked under."""
+    return f"on-{box.uid}"
+
+
 @dataclass(frozen=True)
 class StartStep:
     """One thing to do. key: what it is ticked under."""
@@ -54,7 +62,7 @@ def startup_list(plan: Plan) -> tuple[Stage, ...]:
         ),
         Stage(
             "Switch on",
-            tuple(StartStep(f"on-{box.uid}", f"{box.name} is on.") for box in [*interfaces, *others]),
+            tuple(StartStep(on_key(box), f"{box.name} is on.") for box in [*interfaces, *others]),
         ),
         Stage(
             "On the computer",
@@ -66,7 +74,7 @@ def startup_list(plan: Plan) -> tuple[Stage, ...]:
         Stage(
             "Then the host",
             (
-                StartStep("host-on", "The host is started, after everything else."),
+                StartStep(HOST_ON, "The host is started, after everything else."),
                 StartStep(
                     f"host-{rig.sample_rate}-{rig.buffer}",
                     f"It runs at {rig.sample_rate} Hz with a buffer of {rig.buffer} samples.",

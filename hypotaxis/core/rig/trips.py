@@ -1,43 +1,65 @@
 """Where does a signal go, out and back?
 
-A trip is followed from the send socket along cables and hardware thrus to the box, and from the box's audio outs
-to the host's inputs. It never raises: where it stops, it says so.
+A trip is followed from the send socket along cables, hardware thrus and routes to the box, and from the host's inputs
+back along cables and the boxes that stand on the way home (converters, direct boxes, mixers, effects). It never
+raises: where it stops, it says so.
 """
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument
+from hypotaxis.core.rig.ports import host_direction, is_port
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.values import Cable, Rig, Socket
+from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket
+
+ALL_CHANNELS = tuple(range(1, 17))
+MOST_STEPS = 4000
+"""Cables followed at most from one socket; more is a tangle of routers that no one can want."""
 
 
 @dataclass(frozen=True)
 class Hop:
-    """One cable on the way: from a socket to a socket, and whether the source repeats in hardware (thru)."""
+    """One cable on the way: from a socket to a socket. thru: the source repeats in hardware; route: the path inside the
+    box that led to the source, None for the first hop and for a thru."""
 
     cable: Cable
     by_thru: bool
+    route: Route | None = None
 
 
 @dataclass(frozen=True)
 class Reached:
-    """A box that hears a send socket: its input socket and the hops that lead there."""
+    """A box that hears a send socket: its input socket and the hops that lead there. channels: on which channel each of
+    the host's sixteen arrives, 0 = held back; clock: whether clock arrives."""
 
     box: str
     socket: str
     hops: tuple[Hop, ...]
+    channels: tuple[int, ...] = ALL_CHANNELS
+    clock: bool = True
+
+    @property
+    def routes(self) -> tuple[Route, ...]:
+        """The routes on the way: each is a processor that takes a whole message in before it passes it on."""
+        return tuple(hop.route for hop in self.hops if hop.route)
 
 
 @dataclass(frozen=True)
 class Trip:
-    """An instrument's way out and back. Empty `outward` or a shorter `homeward` than the returns: it is broken."""
+    """An instrument's way out and back. Empty `outward` or a shorter `homeward` than the returns: it is broken.
+
+    homeward: for each return at which the box arrives the cables from the box to it. held_back: a router on the way
+    does not let the instrument's channel pass.
+    """
 
     instrument: Instrument
     outward: tuple[Hop, ...]
     reaches: bool
-    homeward: tuple[Cable, ...]
+    homeward: tuple[tuple[Cable, ...], ...]
     listeners: tuple[Reached, ...]
+    arrives_on: int = 0
+    held_back: bool = False
 
     @property
     def whole(self) -> bool:
@@ -47,60 +69,127 @@ class Trip:
     @property
     def cables(self) -> frozenset[str]:
         """Uids of every cable on the trip."""
-        return frozenset([hop.cable.uid for hop in self.outward] + [cable.uid for cable in self.homeward])
+        home = [cable.uid for way in self.homeward for cable in way]
+        return frozenset([hop.cable.uid for hop in self.outward] + home)
 
     @property
     def sockets(self) -> frozenset[str]:
         """Uids of every socket on the trip, those of the definition included."""
         ends = {end for hop in self.outward for end in (hop.cable.source, hop.cable.target)}
-        ends |= {end for cable in self.homeward for end in (cable.source, cable.target)}
+        ends |= {end for way in self.homeward for cable in way for end in (cable.source, cable.target)}
         return frozenset(ends | {self.instrument.send, *self.instrument.returns} - {""})
 
 
 def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
-    """Every box input that hears what leaves the socket `send`, nearest first.
+    """Every box input that hears what leaves the socket `send`, nearest first; a box that is reached on two ways is
+    told twice.
 
     The wire's own delay per hardware thru is microseconds (MIDI 1.0 Detailed Specification), so order is all.
     """
+    key = "heard", send
+    if key not in rig.known:
+        rig.known[key] = _heard_from(rig, send)
+    return rig.known[key]
+
+
+def _heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
+    start = rig.find(send)
+    if start is None:
+        return ()
     found: list[Reached] = []
-    open_ends: list[tuple[str, tuple[Hop, ...], bool]] = [(send, (), False)]
-    seen: set[str] = set()
-    while open_ends:
-        source, hops, by_thru = open_ends.pop(0)
+    open_ends: list[tuple[str, tuple[Hop, ...], bool, Route | None, tuple[int, ...], bool]] = []
+    if start[1].carried_by:
+        found.append(Reached(start[0].uid, send, ()))
+        open_ends += [
+            (out.uid, (), route is None, route, *_through(route, ALL_CHANNELS, True)) for out, route in rig.onward(send)
+        ]
+    else:
+        open_ends.append((send, (), False, None, ALL_CHANNELS, True))
+    for _ in range(MOST_STEPS):
+        if not open_ends:
+            break
+        source, hops, by_thru, route, channels, clock = open_ends.pop(0)
         cable = rig.cable_at(source)
-        if cable is None or cable.uid in seen or cable.source != source:
+        if cable is None or cable.source != source or any(hop.cable is cable for hop in hops):
             continue
-        seen.add(cable.uid)
         end = rig.find(cable.target)
         if end is None:
             continue
         box, socket = end
-        way = (*hops, Hop(cable, by_thru))
-        found.append(Reached(box.uid, socket.uid, way))
-        open_ends += [
-            (out.uid, way, True)
-            for out in box.sockets
-            if out.kind == "midi" and out.direction == "out" and out.thru_of == socket.label
-        ]
+        way = (*hops, Hop(cable, by_thru, route))
+        found.append(Reached(box.uid, socket.uid, way, channels, clock))
+        for out, onward in rig.onward(socket.uid):
+            if out.kind in ("midi", "cv") and socket.kind == "midi":
+                passing, ticks = _through(onward, channels, clock)
+                if any(passing) or ticks:
+                    open_ends.append((out.uid, way, onward is None, onward, passing, ticks))
     return tuple(found)
+
+
+def _through(route: Route | None, channels: tuple[int, ...], clock: bool) -> tuple[tuple[int, ...], bool]:
+    if route is None:
+        return channels, clock
+    return tuple(route.passes(channel) for channel in channels), clock and route.clock
+
+
+def listeners(rig: Rig, send: str, channel: int) -> tuple[Reached, ...]:
+    """The box inputs at which a message on this channel (1–16) of a send socket arrives, nearest first."""
+    return tuple(reached for reached in heard_from(rig, send) if reached.channels[channel - 1])
+
+
+def way_home(rig: Rig, uid: str, box_uid: str) -> tuple[Cable, ...]:
+    """The cables from a box to an input of the host, through what stands between; empty when it does not arrive."""
+    return next((way for way in ways_into(rig, uid) if rig.find(way[0].source)[0].uid == box_uid), ())
+
+
+def ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
+    """Every way that ends at this audio input, as the cables from its beginning, the shortest first. A box that passes
+    audio on is the beginning of one way and stands in the middle of others."""
+    found: list[tuple[Cable, ...]] = []
+    open_ends: list[tuple[str, tuple[Cable, ...]]] = [(uid, ())]
+    while open_ends and len(found) < MOST_STEPS:
+        here, way = open_ends.pop(0)
+        cable = rig.cable_at(here)
+        if cable is None or cable.target != here or cable in way or rig.find(cable.source) is None:
+            continue
+        way = (cable, *way)
+        found.append(way)
+        open_ends += [(route.source, way) for route in rig.routes_into(cable.source)]
+    return found
+
+
+def homes_of(rig: Rig, box_uid: str) -> list[str]:
+    """The host's inputs at which a box arrives by its main outs, in the order of its sockets."""
+    found = {}
+    for _, socket in host_audio(rig, "in"):
+        way = way_home(rig, socket.uid, box_uid)
+        source = rig.find(way[0].source) if way else None
+        if source and not source[1].separate:
+            found[source[0].sockets.index(source[1])] = socket.uid
+    return [found[place] for place in sorted(found)]
 
 
 def trip_of(rig: Rig, instrument: Instrument) -> Trip:
     """The trip of an instrument as far as it is cabled."""
-    listeners = heard_from(rig, instrument.send) if instrument.send else ()
-    mine = next((reached for reached in listeners if reached.box == instrument.box), None)
-    homeward = []
-    for uid in instrument.returns:
-        cable = rig.cable_at(uid)
-        source = rig.find(cable.source) if cable else None
-        if cable and source and source[0].uid == instrument.box:
-            homeward.append(cable)
+    key = "trip", instrument
+    if key not in rig.known:
+        rig.known[key] = _trip_of(rig, instrument)
+    return rig.known[key]
+
+
+def _trip_of(rig: Rig, instrument: Instrument) -> Trip:
+    heard = heard_from(rig, instrument.send) if instrument.send else ()
+    mine = [reached for reached in heard if reached.box == instrument.box]
+    first = next((reached for reached in mine if reached.channels[instrument.channel - 1]), None)
+    ways = (way_home(rig, uid, instrument.box) for uid in instrument.returns)
     return Trip(
         instrument=instrument,
-        outward=mine.hops if mine else (),
-        reaches=mine is not None,
-        homeward=tuple(homeward),
-        listeners=listeners,
+        outward=first.hops if first else (),
+        reaches=first is not None,
+        homeward=tuple(way for way in ways if way),
+        listeners=heard,
+        arrives_on=first.channels[instrument.channel - 1] if first else 0,
+        held_back=bool(mine) and first is None,
     )
 
 
@@ -109,19 +198,21 @@ def send_sockets(rig: Rig) -> list[tuple[str, Socket]]:
     return [
         (box.name, socket)
         for box, socket in rig.each_socket()
-        if is_interface(box.shape)
-        and socket.kind == "midi"
-        and socket.direction == "out"
-        and socket.duty in ("", "sends to boxes")
+        if is_port(box, socket) and host_direction(box, socket) == "out" and socket.duty in ("", "sends to boxes")
     ]
 
 
 def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
     """The host's audio inputs, as (box name, socket): where sound may come home."""
+    return [(box.name, socket) for box, socket in host_audio(rig, "in")]
+
+
+def host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
+    """The interfaces' audio sockets of one direction, seen from the interface."""
     return [
-        (box.name, socket)
+        (box, socket)
         for box, socket in rig.each_socket()
-        if is_interface(box.shape) and socket.kind == "audio" and socket.direction == "in"
+        if is_interface(box.shape) and socket.kind == "audio" and socket.direction == direction
     ]
 
 

@@ -1,41 +1,76 @@
-"""What stands on the desk: boxes with sockets, joined by cables.
+"""What stands on the desk: boxes with sockets, joined by cables, and the routes inside the boxes.
 
-A socket has one direction seen from its own box: "out" leaves the box, "in" enters it, "both" (USB) does both.
-The host (the computer) is a box of shape "host"; it is drawn as the barlines of the sheet. Sockets of a box
+A socket has one direction seen from its own box: "out" leaves the box, "in" enters it, "both" (USB, network) does
+both. The host (the computer) is a box of shape "host"; it is drawn as the barlines of the sheet. Sockets of a box
 whose shape is an interface are the host's own ends: its MIDI sockets are ports, its audio sockets are
-the host's outputs and inputs. Uids are strings (UUID4) and never change.
+the host's outputs and inputs. A box that the computer reaches by USB or network has ports too: MIDI sockets that are
+carried by its USB or network socket and take no cable of their own. Uids are strings (UUID4) and never change.
 """
 
+from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 DIRECTIONS = ("in", "out", "both")
-KINDS = ("midi", "audio", "usb")
+KINDS = ("midi", "audio", "cv", "usb", "network")
+LINKS = ("usb", "network")
+"""Kinds of sockets that lead to the computer."""
+CONNECTORS = {
+    "": "not noted",
+    "din": "5-pin DIN",
+    "trs-midi": "3.5 mm TRS, MIDI",
+    "usb-a": "USB A (takes devices)",
+    "usb-b": "USB B",
+    "usb-c": "USB C",
+    "firewire": "FireWire",
+    "card": "inside the computer",
+    "rj45": "network (RJ45)",
+    "wireless": "wireless",
+    "ts": "6.3 mm TS",
+    "trs": "6.3 mm TRS",
+    "mini-ts": "3.5 mm TS",
+    "mini-trs": "3.5 mm TRS",
+    "xlr": "XLR",
+    "combo": "XLR and 6.3 mm",
+    "rca": "RCA",
+}
+LEVELS = ("", "line +4", "line -10", "instrument", "microphone", "modular")
 OUT_DUTIES = ("sends to boxes", "surface", "editor", "spare")
-IN_DUTIES = ("played from", "clock from", "surface", "editor", "spare")
+IN_DUTIES = ("played from", "clock from", "played from and clock from", "surface", "editor", "spare")
+LOCAL = ("", "on", "off", "always on")
+CLOCK = ("", "internal", "external")
+SET_BY = ("menu", "switches", "editor")
 
 
 @dataclass(frozen=True, kw_only=True)
 class Socket:
     """A place to plug in.
 
-    label: as printed on the panel. kind: one of KINDS. thru_of: label of the input whose bytes this socket
-    repeats in hardware. separate: the voice that leaves the main outs when a cable sits here ("" = none).
-    stereo: label of the other side of a pair. port_name: the owner's short name of a port;
-    system_name: what the studio calls it; duty: what the port is for.
+    label: as printed on the panel. kind: one of KINDS. connector: a key of CONNECTORS. thru_of: label of the input
+    whose bytes this socket repeats in hardware. separate: the voice that leaves the main outs when a cable sits here
+    ("" = none). stereo: label of the other side of a pair; both_sides: one socket carries left and right. level: one
+    of LEVELS; max_dbu: the most it gives or takes in dBu, None = the usual of its level. carried_by: label of the USB
+    or network socket of the box through which the computer reaches this end. port_name: the owner's short name of a
+    port; system_name: what the studio calls it; duty: what the port is for; clock: whether the host sends clock there.
     """
 
     uid: str
     label: str
     direction: str
     kind: str
+    connector: str = ""
     thru_of: str = ""
     separate: str = ""
     stereo: str = ""
+    both_sides: bool = False
+    level: str = ""
+    max_dbu: float | None = None
+    carried_by: str = ""
     port_name: str = ""
     system_name: str = ""
     duty: str = ""
+    clock: bool = False
 
     @property
     def name(self) -> str:
@@ -47,10 +82,69 @@ class Socket:
         """Whether it is the left one of a stereo pair: L before R, 9 before 10."""
         return bool(self.stereo) and (len(self.label), self.label) < (len(self.stereo), self.stereo)
 
+    @property
+    def pluggable(self) -> bool:
+        """Whether a cable goes in: ports inside a USB or network link take none."""
+        return not self.carried_by
+
+    @property
+    def balanced(self) -> bool:
+        """Whether its connector carries balanced audio (three contacts for one side)."""
+        return self.connector in ("trs", "xlr", "combo") and not self.both_sides
+
+
+@dataclass(frozen=True, kw_only=True)
+class Route:
+    """A path inside a box from one of its sockets to another, by uid; done by the box's processor or circuit, unlike a
+    hardware thru.
+
+    channels: those that pass (empty = all sixteen). remap: (from, to) channels. clock: whether clock and start keys
+    pass. gain_db: of audio.
+    """
+
+    uid: str
+    source: str
+    target: str
+    channels: tuple[int, ...] = ()
+    remap: tuple[tuple[int, int], ...] = ()
+    clock: bool = True
+    gain_db: float = 0.0
+
+    def passes(self, channel: int) -> int:
+        """The channel on which what came on `channel` (1–16) leaves; 0 when it is held back."""
+        if channel == 0 or (self.channels and channel not in self.channels):
+            return 0
+        return dict(self.remap).get(channel, channel)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Setup:
+    """What a box can do and what the plan takes it to be set to.
+
+    receives, transmits: channels 1–16, empty = as its instruments say. local: local control, one of LOCAL. clock:
+    where its tempo comes from, one of CLOCK. uses: separate outs that are switched on, by voice. set_by: how its
+    settings are made, one of SET_BY. parts: how many channels it can answer on, None = as its shape.
+    """
+
+    receives: tuple[int, ...] = ()
+    omni: bool = False
+    transmits: tuple[int, ...] = ()
+    local: str = ""
+    clock: str = ""
+    takes_clock: bool = False
+    sends_clock: bool = False
+    takes_time_code: bool = False
+    sends_time_code: bool = False
+    uses: tuple[str, ...] = ()
+    set_by: str = "menu"
+    parts: int | None = None
+
 
 @dataclass(frozen=True, kw_only=True)
 class Box:
-    """A unit with sockets. shape: a key of shapes.SHAPES. order: place within its column, from the top."""
+    """A unit with sockets. shape: a key of shapes.SHAPES. order: place within its column, from the top; by_hand: the
+    owner put it there, so the layout keeps it. icon: a key of shapes.ICONS ("" = its shape's); picture: name (content
+    hash) of an uploaded picture."""
 
     uid: str
     name: str
@@ -58,20 +152,32 @@ class Box:
     note: str = ""
     colour: str = ""
     order: int = 0
+    by_hand: bool = False
+    icon: str = ""
+    picture: str = ""
+    setup: Setup = field(default_factory=Setup)
     sockets: tuple[Socket, ...] = ()
+    routes: tuple[Route, ...] = ()
 
     def socket(self, label: str) -> Socket | None:
         """The socket with this printed label, or None."""
         return next((socket for socket in self.sockets if socket.label == label), None)
 
+    def at(self, uid: str) -> Socket | None:
+        """The socket with this uid, or None."""
+        return next((socket for socket in self.sockets if socket.uid == uid), None)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Cable:
-    """Joins an out socket (source) to an in socket (target), named by uid. length_m: metres, None = unknown."""
+    """Joins an out socket (source) to an in socket (target), named by uid. kind: how it is made, a key of
+    plug.CABLE_KINDS ("" = what the sockets ask for); adapter: what sits between. length_m: metres, None = unknown."""
 
     uid: str
     source: str
     target: str
+    kind: str = ""
+    adapter: str = ""
     length_m: float | None = None
     colour: str = ""
     label: str = ""
@@ -79,7 +185,8 @@ class Cable:
 
 @dataclass(frozen=True, kw_only=True)
 class Rig:
-    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings.
+    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings; echo: the host
+    passes what is played on to the selected instrument; leader: uid of the box whose clock all follow ("" = the host).
 
     Cables have no order of their own; they are kept by uid, so that equal rigs are equal.
     """
@@ -88,6 +195,8 @@ class Rig:
     name: str
     sample_rate: int = 48000
     buffer: int = 256
+    echo: bool = True
+    leader: str = ""
     boxes: tuple[Box, ...] = ()
     cables: tuple[Cable, ...] = ()
 
@@ -106,6 +215,33 @@ class Rig:
     def _boxes(self) -> dict[str, Box]:
         return {box.uid: box for box in self.boxes}
 
+    @cached_property
+    def _onward(self) -> dict[str, list[tuple[Socket, Route | None]]]:
+        found: dict[str, list[tuple[Socket, Route | None]]] = defaultdict(list)
+        for box in self.boxes:
+            labelled = {socket.label: socket for socket in box.sockets}
+            for socket in box.sockets:
+                if socket.thru_of in labelled and socket.direction == "out":
+                    found[labelled[socket.thru_of].uid].append((socket, None))
+            for route in box.routes:
+                target = self.find(route.target)
+                if target:
+                    found[route.source].append((target[1], route))
+        return found
+
+    @cached_property
+    def _routes_into(self) -> dict[str, list[Route]]:
+        found: dict[str, list[Route]] = defaultdict(list)
+        for box in self.boxes:
+            for route in box.routes:
+                found[route.target].append(route)
+        return found
+
+    @cached_property
+    def known(self) -> dict:
+        """What has been worked out about this rig, kept as long as it is (see trips)."""
+        return {}
+
     def box(self, uid: str) -> Box | None:
         """The box with this uid, or None."""
         return self._boxes.get(uid)
@@ -122,6 +258,14 @@ class Rig:
         """The box and the socket at the other end of the cable plugged in here, or None."""
         cable = self.cable_at(socket_uid)
         return self.find(cable.target if cable.source == socket_uid else cable.source) if cable else None
+
+    def onward(self, socket_uid: str) -> list[tuple[Socket, Route | None]]:
+        """Where a box passes on what comes in here: its out sockets, each with the route, None for a hardware thru."""
+        return self._onward.get(socket_uid, [])
+
+    def routes_into(self, socket_uid: str) -> list[Route]:
+        """The routes of a box that end at this socket."""
+        return self._routes_into.get(socket_uid, [])
 
     def each_socket(self) -> Iterator[tuple[Box, Socket]]:
         """Every socket with its box, in the order of the rig."""

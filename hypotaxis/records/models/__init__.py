@@ -1,6 +1,6 @@
 """Models by subject."""
 
-from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Socket, Tick
+from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
@@ -14,6 +14,7 @@ __all__ = [
     "Job",
     "Pass",
     "Rig",
+    "Route",
     "Session",
     "Socket",
     "Sounding",

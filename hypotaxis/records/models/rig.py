@@ -6,11 +6,15 @@ from hypotaxis.records.models.base import WithUid
 
 
 class Rig(WithUid):
-    """Everything on the desk."""
+    """Everything on the desk. meant: rows of core.plan.Meant; template: kept to start from, never worked on."""
 
     name = models.CharField(max_length=80)
     sample_rate = models.PositiveIntegerField(default=48000)
     buffer = models.PositiveIntegerField(default=256)
+    echo = models.BooleanField(default=True)
+    leader = models.CharField(max_length=36, blank=True)
+    meant = models.JSONField(default=list, blank=True)
+    template = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -21,7 +25,7 @@ class Rig(WithUid):
 
 
 class Box(WithUid):
-    """Any unit with sockets."""
+    """Any unit with sockets; setup: fields of core.rig.values.Setup."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="boxes")
     name = models.CharField(max_length=80)
@@ -29,6 +33,10 @@ class Box(WithUid):
     note = models.CharField(max_length=80, blank=True)
     colour = models.CharField(max_length=7, blank=True)
     order = models.PositiveIntegerField(default=0)
+    by_hand = models.BooleanField(default=False)
+    icon = models.CharField(max_length=20, blank=True)
+    picture = models.CharField(max_length=70, blank=True)
+    setup = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["order", "name"]
@@ -45,12 +53,18 @@ class Socket(WithUid):
     label = models.CharField(max_length=80)
     direction = models.CharField(max_length=4)
     kind = models.CharField(max_length=8)
+    connector = models.CharField(max_length=12, blank=True)
     thru_of = models.CharField(max_length=80, blank=True)
     separate = models.CharField(max_length=80, blank=True)
     stereo = models.CharField(max_length=80, blank=True)
+    both_sides = models.BooleanField(default=False)
+    level = models.CharField(max_length=12, blank=True)
+    max_dbu = models.FloatField(null=True, blank=True)
+    carried_by = models.CharField(max_length=80, blank=True)
     port_name = models.CharField(max_length=80, blank=True)
     system_name = models.CharField(max_length=200, blank=True)
-    duty = models.CharField(max_length=20, blank=True)
+    duty = models.CharField(max_length=40, blank=True)
+    clock = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["row"]
@@ -65,9 +79,30 @@ class Cable(WithUid):
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="cables")
     source = models.OneToOneField(Socket, on_delete=models.CASCADE, related_name="cable_out")
     target = models.OneToOneField(Socket, on_delete=models.CASCADE, related_name="cable_in")
+    kind = models.CharField(max_length=12, blank=True)
+    adapter = models.CharField(max_length=80, blank=True)
     length_m = models.FloatField(null=True, blank=True)
     colour = models.CharField(max_length=20, blank=True)
     label = models.CharField(max_length=80, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.source} to {self.target}"
+
+
+class Route(WithUid):
+    """A path inside a box; fields as in core.rig.values.Route. row: place on its box."""
+
+    box = models.ForeignKey(Box, on_delete=models.CASCADE, related_name="routes")
+    row = models.PositiveIntegerField(default=0)
+    source = models.ForeignKey(Socket, on_delete=models.CASCADE, related_name="routes_out")
+    target = models.ForeignKey(Socket, on_delete=models.CASCADE, related_name="routes_in")
+    channels = models.JSONField(default=list, blank=True)
+    remap = models.JSONField(default=list, blank=True)
+    clock = models.BooleanField(default=True)
+    gain_db = models.FloatField(default=0.0)
+
+    class Meta:
+        ordering = ["row"]
 
     def __str__(self) -> str:
         return f"{self.source} to {self.target}"

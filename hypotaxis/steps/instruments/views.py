@@ -74,7 +74,7 @@ def remove(request, uid):
     """Remove an instrument."""
     here = desk(request)
     instrument = _instrument(here, uid)
-    defining.remove(here.rig, instrument)
+    defining.remove(here.rig, here.plan, instrument)
     messages.info(request, f"{instrument.name} is removed; its takes stay. Undo brings it back.")
     return redirect("instruments:home")
 

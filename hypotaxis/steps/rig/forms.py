@@ -4,8 +4,22 @@ from django import forms
 
 from hypotaxis.core.formats.rigfile import MAX_BYTES
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.shapes import ADDABLE, SHAPES
-from hypotaxis.core.rig.values import Box
+from hypotaxis.core.rig.plug import CABLE_KINDS
+from hypotaxis.core.rig.ports import PortEnd
+from hypotaxis.core.rig.shapes import BY_GROUP, ICONS
+from hypotaxis.core.rig.values import (
+    CONNECTORS,
+    IN_DUTIES,
+    KINDS,
+    LEVELS,
+    LINKS,
+    OUT_DUTIES,
+    Box,
+    Cable,
+    Route,
+    Setup,
+    Socket,
+)
 
 COLOURS = (
     ("", "none"),
@@ -21,6 +35,56 @@ COLOURS = (
 CABLE_COLOURS = [("", "not noted")] + [
     (word, word) for word in ("black", "white", "grey", "red", "yellow", "green", "blue", "brown", "purple")
 ]
+LEVEL_NAMES = {"": "not noted", "line +4": "line, +4 dBu", "line -10": "line, −10 dBV"}
+KIND_NAMES = {"midi": "MIDI", "audio": "audio", "cv": "control voltage", "usb": "USB", "network": "network"}
+LOCAL_NAMES = (
+    ("", "it has none, or it does not matter"),
+    ("on", "on"),
+    ("off", "off"),
+    ("always on", "always on: cannot be switched off"),
+)
+CLOCK_NAMES = (("", "it has none"), ("internal", "internal: its own"), ("external", "external: it follows"))
+SET_BY_NAMES = (("menu", "a menu"), ("switches", "switches on the back"), ("editor", "an editor program"))
+
+
+class ChannelsField(forms.CharField):
+    """Channels as people write them: "1, 3, 10-12"; empty for none."""
+
+    def clean(self, value):
+        text = super().clean(value).replace("–", "-")
+        found: set[int] = set()
+        for piece in filter(None, (piece.strip() for piece in text.split(","))):
+            first, _, last = piece.partition("-")
+            if not first.strip().isdecimal() or (last and not last.strip().isdecimal()):
+                raise forms.ValidationError(f"“{piece}” is no channel. Write channels like 1, 3, 10-12.")
+            low, high = int(first), int(last or first)
+            if not 1 <= low <= high <= 16:
+                raise forms.ValidationError(f"“{piece}” is not within the channels 1 to 16.")
+            found.update(range(low, high + 1))
+        return tuple(sorted(found))
+
+    def prepare_value(self, value):
+        return ", ".join(map(str, value)) if isinstance(value, tuple) else value
+
+
+class RemapField(forms.CharField):
+    """Channels that leave as others: "1>3, 2>4"; empty for none."""
+
+    def clean(self, value):
+        pairs: dict[int, int] = {}
+        for piece in filter(None, (piece.strip() for piece in super().clean(value).split(","))):
+            one, mark, other = (part.strip() for part in piece.partition(">"))
+            if not (mark and one.isdecimal() and other.isdecimal()):
+                raise forms.ValidationError(f"“{piece}” is no change of channel. Write it like 1>3, 2>4.")
+            if not (1 <= int(one) <= 16 and 1 <= int(other) <= 16):
+                raise forms.ValidationError(f"“{piece}” is not within the channels 1 to 16.")
+            if int(one) in pairs:
+                raise forms.ValidationError(f"Channel {one} is changed twice. Keep one of them.")
+            pairs[int(one)] = int(other)
+        return tuple(sorted(pairs.items()))
+
+    def prepare_value(self, value):
+        return ", ".join(f"{one}>{other}" for one, other in value) if isinstance(value, tuple) else value
 
 
 class BoxForm(forms.Form):
@@ -36,33 +100,139 @@ class AddBoxForm(BoxForm):
 
     shape = forms.ChoiceField(
         label="Kind of box",
-        choices=[(key, SHAPES[key].title) for key in ADDABLE],
-        help_text="Its sockets come with the kind.",
+        choices=[(group, kinds) for group, kinds in BY_GROUP.items()],
+        help_text="Its sockets come with the kind; every one of them can be changed.",
     )
     field_order = ["shape", "name", "note", "colour"]
 
 
 class EditBoxForm(BoxForm):
-    """An existing box; an interface's MIDI ports get the owner's short names here."""
+    """An existing box, with its icon or picture."""
+
+    icon = forms.ChoiceField(label="Icon", choices=[("", "of its kind"), *((i, i) for i in ICONS)], required=False)
+    picture = forms.FileField(label="Picture instead (PNG, JPEG, WebP …)", required=False)
+    no_picture = forms.BooleanField(label="Take the picture off", required=False)
 
     def __init__(self, *args, box: Box, **kwargs) -> None:
-        initial = {"name": box.name, "note": box.note, "colour": box.colour}
+        initial = {name: getattr(box, name) for name in ("name", "note", "colour", "icon")}
         super().__init__(*args, initial=initial, **kwargs)
         if box.colour and box.colour not in dict(COLOURS):
             self.fields["colour"].choices = [*COLOURS, (box.colour, box.colour)]
-        self.ports = [socket for socket in box.sockets if socket.system_name and socket.kind == "midi"]
-        for socket in self.ports:
-            self.fields[f"port_{socket.uid}"] = forms.CharField(
-                label=f"Your name for {socket.label}",
-                max_length=80,
+        if not box.picture:
+            del self.fields["no_picture"]
+
+
+class SetupForm(forms.Form):
+    """What a box can do and what the plan takes it to be set to."""
+
+    receives = ChannelsField(
+        label="Receives on channels", required=False, help_text="Like 1, 3, 10-12. Empty: as its instruments say."
+    )
+    omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
+    transmits = ChannelsField(label="Sends on channels", required=False)
+    local = forms.ChoiceField(label="Local control", choices=LOCAL_NAMES, required=False)
+    clock = forms.ChoiceField(label="Clock", choices=CLOCK_NAMES, required=False)
+    takes_clock = forms.BooleanField(label="Can follow clock", required=False)
+    sends_clock = forms.BooleanField(label="Can send clock", required=False)
+    takes_time_code = forms.BooleanField(label="Can follow time code", required=False)
+    sends_time_code = forms.BooleanField(label="Can send time code", required=False)
+    set_by = forms.ChoiceField(label="Its settings are made in", choices=SET_BY_NAMES)
+    parts = forms.IntegerField(
+        label="Parts", min_value=0, max_value=256, required=False, help_text="Empty: as its kind has."
+    )
+
+    def __init__(self, *args, box: Box, **kwargs) -> None:
+        super().__init__(*args, initial={name: getattr(box.setup, name) for name in self.base_fields}, **kwargs)
+        voices = [socket.separate for socket in box.sockets if socket.separate]
+        if voices:
+            self.fields["uses"] = forms.MultipleChoiceField(
+                label="Separate outs that are switched on",
+                choices=[(voice, voice) for voice in voices],
+                initial=list(box.setup.uses),
                 required=False,
-                initial=socket.port_name,
-                help_text=f"The studio reports it as “{socket.system_name}”.",
+                widget=forms.CheckboxSelectMultiple,
             )
 
-    def port_names(self) -> dict[str, str]:
-        """The owner's names by socket uid."""
-        return {socket.uid: self.cleaned_data[f"port_{socket.uid}"].strip() for socket in self.ports}
+    def setup(self) -> dict:
+        """Fields of core.rig.values.Setup."""
+        values = dict(self.cleaned_data)
+        if "uses" in values:
+            values["uses"] = tuple(values["uses"])
+        return {name: value for name, value in values.items() if name in Setup.__dataclass_fields__}
+
+
+class SocketForm(forms.Form):
+    """A socket of a box: label, direction, kind, connector, pairing, level."""
+
+    label = forms.CharField(label="Label, as printed on the panel", max_length=80)
+    kind = forms.ChoiceField(label="Kind", choices=KIND_NAMES.items())
+    direction = forms.ChoiceField(
+        label="Direction",
+        choices=(("in", "in"), ("out", "out"), ("both", "both (USB, network)")),
+        help_text="Seen from the box.",
+    )
+    connector = forms.ChoiceField(label="Connector", choices=CONNECTORS.items(), required=False)
+    stereo = forms.ChoiceField(label="Other side of the pair", required=False)
+    both_sides = forms.BooleanField(label="One socket for left and right (TRS stereo)", required=False)
+    level = forms.ChoiceField(
+        label="Level", choices=[(level, LEVEL_NAMES.get(level, level)) for level in LEVELS], required=False
+    )
+    max_dbu = forms.FloatField(
+        label="Maximum level, dBu",
+        min_value=-60,
+        max_value=60,
+        required=False,
+        help_text="From its data sheet. Empty: the usual of its level.",
+    )
+    thru_of = forms.ChoiceField(label="Thru: repeats in hardware", required=False)
+    separate = forms.CharField(
+        label="Separate out of the voice",
+        max_length=80,
+        required=False,
+        help_text="A cable here takes this voice out of the main outs.",
+    )
+    carried_by = forms.ChoiceField(
+        label="Port inside the link", required=False, help_text="A MIDI end that the computer sees by USB or network."
+    )
+
+    def __init__(self, *args, box: Box, socket: Socket | None = None, **kwargs) -> None:
+        names = tuple(self.base_fields)
+        initial = {name: getattr(socket, name) for name in names} if socket else {"kind": "audio", "direction": "out"}
+        super().__init__(*args, initial=initial, **kwargs)
+        others = [other for other in box.sockets if socket is None or other.uid != socket.uid]
+        self.taken = {other.label for other in others}
+        choices = {
+            "stereo": [other.label for other in others if other.kind in ("audio", "cv")],
+            "thru_of": [other.label for other in others if other.kind == "midi" and other.direction == "in"],
+            "carried_by": [other.label for other in others if other.kind in LINKS],
+        }
+        for name, labels in choices.items():
+            now = initial.get(name)
+            labels = labels if not now or now in labels else [*labels, now]
+            self.fields[name].choices = [("", "none"), *((label, label) for label in labels)]
+            if not labels:
+                self.fields[name].widget = forms.HiddenInput()
+
+    def clean_label(self):
+        label = self.cleaned_data["label"].strip()
+        if label in self.taken:
+            raise forms.ValidationError(f"This box has a socket {label} already. Give this one a label of its own.")
+        return label
+
+    def clean(self):
+        values = super().clean()
+        kind, direction = values.get("kind"), values.get("direction")
+        if kind in LINKS and direction != "both":
+            self.add_error("direction", f"A {KIND_NAMES[kind]} socket goes both ways. Choose both.")
+        elif kind in KINDS and kind not in LINKS and direction == "both":
+            self.add_error("direction", "Only USB and network go both ways. Choose in or out.")
+        if values.get("thru_of") and (kind, direction) != ("midi", "out"):
+            self.add_error("thru_of", "A thru is a MIDI out. Change kind and direction, or choose none.")
+        if values.get("carried_by") and kind != "midi":
+            self.add_error("carried_by", "Only MIDI ends are ports inside a link. Choose none, or make it MIDI.")
+        if values.get("stereo") and values.get("both_sides"):
+            self.add_error("both_sides", "Either it has another side, or it carries both itself.")
+        return values
 
 
 class CableDetailsForm(forms.Form):
@@ -71,21 +241,45 @@ class CableDetailsForm(forms.Form):
     length_m = forms.FloatField(label="Length, m", min_value=0.1, max_value=500, required=False)
     colour = forms.ChoiceField(label="Colour of the cable", choices=CABLE_COLOURS, required=False)
     label = forms.CharField(label="Label on the cable", max_length=80, required=False)
+    kind = forms.ChoiceField(label="How it is made", choices=CABLE_KINDS.items(), required=False)
+
+    @staticmethod
+    def of(cable: Cable) -> dict:
+        """What is noted on a cable, to begin with."""
+        return {name: getattr(cable, name) for name in ("length_m", "colour", "label", "kind", "adapter")}
+
+
+class EditCableForm(CableDetailsForm):
+    """A cable that is there, with what sits between."""
+
+    adapter = forms.CharField(label="Adapter", max_length=80, required=False)
 
 
 class ConnectForm(CableDetailsForm):
-    """A new cable between two free sockets, either named first."""
+    """New cables between two free sockets, either named first."""
 
     source = forms.ChoiceField(label="From")
     target = forms.ChoiceField(label="To")
-    pair = forms.BooleanField(label="Both sides of a stereo pair, where they are free", required=False, initial=True)
-    field_order = ["source", "target", "pair", "length_m", "colour", "label"]
+    count = forms.TypedChoiceField(
+        label="How many",
+        coerce=int,
+        choices=[
+            (1, "this one"),
+            (2, "both sides of a stereo pair"),
+            (4, "four side by side"),
+            (8, "eight side by side"),
+            (16, "sixteen side by side"),
+        ],
+        initial=2,
+        help_text="Where sockets run out or are taken, it ends early.",
+    )
+    field_order = ["source", "target", "count", "length_m", "colour", "label", "kind"]
 
     def __init__(self, *args, plan: Plan, **kwargs) -> None:
         super().__init__(*args, **kwargs)
         groups: dict[str, list[tuple[str, str]]] = {}
         for box, socket in plan.rig.each_socket():
-            if plan.rig.cable_at(socket.uid) is None:
+            if socket.pluggable and plan.rig.cable_at(socket.uid) is None:
                 groups.setdefault(box.name, []).append((socket.uid, f"{box.name}: {socket.name}"))
         choices = [("", "choose a free socket"), *groups.items()]
         self.fields["source"].choices = choices
@@ -95,11 +289,88 @@ class ConnectForm(CableDetailsForm):
             self.fields[name].error_messages = {"invalid_choice": gone, "required": "Choose a socket."}
 
 
+class RouteForm(forms.Form):
+    """What a route inside a box lets pass."""
+
+    channels = ChannelsField(
+        label="Channels that pass", required=False, help_text="Like 1, 3, 10-12. Empty: all sixteen."
+    )
+    remap = RemapField(label="Channels that change", required=False, help_text="Like 1>3: what comes on 1 leaves on 3.")
+    clock = forms.BooleanField(label="Clock and start keys pass", required=False)
+    gain_db = forms.FloatField(label="Gain, dB", min_value=-80, max_value=80)
+
+    def __init__(self, *args, route: Route, kind: str, **kwargs) -> None:
+        super().__init__(*args, initial={name: getattr(route, name) for name in self.base_fields}, **kwargs)
+        for name in ("channels", "remap", "clock") if kind == "audio" else ("gain_db",):
+            del self.fields[name]
+
+
+class PortsForm(forms.Form):
+    """Every port's name, duty and match; unlike other forms it is drawn as rows."""
+
+    def __init__(self, *args, ends: list[PortEnd], reported: list[str], **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        self.ends = ends
+        for end in ends:
+            socket, duties = end.socket, OUT_DUTIES if end.direction == "out" else IN_DUTIES
+            names = list(dict.fromkeys([socket.system_name, *reported] if socket.system_name else reported))
+            self.fields[f"name_{socket.uid}"] = forms.CharField(
+                max_length=80, required=False, initial=socket.port_name, label=f"Your name for {socket.label}"
+            )
+            self.fields[f"duty_{socket.uid}"] = forms.ChoiceField(
+                choices=[("", "not said yet"), *((duty, duty) for duty in duties)],
+                required=False,
+                initial=socket.duty,
+                label=f"Duty of {socket.label}",
+            )
+            self.fields[f"match_{socket.uid}"] = forms.ChoiceField(
+                choices=[("", "nothing"), *((name, name) for name in names)],
+                required=False,
+                initial=socket.system_name,
+                label=f"Reported as, for {socket.label}",
+            )
+
+    def rows(self) -> list[tuple[PortEnd, dict]]:
+        """Each port with its fields."""
+        return [
+            (end, {name: self[f"{name}_{end.socket.uid}"] for name in ("name", "duty", "match")}) for end in self.ends
+        ]
+
+    def clean(self):
+        values = super().clean()
+        seen: dict[tuple[str, str], PortEnd] = {}
+        for end in self.ends:
+            name = values.get(f"match_{end.socket.uid}", "")
+            if name and seen.setdefault((name, end.direction), end) is not end:
+                self.add_error(
+                    f"match_{end.socket.uid}",
+                    f"“{name}” is matched to {seen[name, end.direction].socket.label} already. Choose another.",
+                )
+        return values
+
+    def changes(self) -> dict[str, dict]:
+        """Fields by socket uid."""
+        return {
+            end.socket.uid: {
+                "port_name": self.cleaned_data[f"name_{end.socket.uid}"].strip(),
+                "duty": self.cleaned_data[f"duty_{end.socket.uid}"],
+                "system_name": self.cleaned_data[f"match_{end.socket.uid}"],
+            }
+            for end in self.ends
+        }
+
+
+class MeantForm(forms.Form):
+    """Why a finding is meant to be so."""
+
+    reason = forms.CharField(label="It is meant to be so, because", max_length=300)
+
+
 RATES = [(rate, f"{rate} Hz") for rate in (44100, 48000, 88200, 96000)]
 BUFFERS = [(size, f"{size} samples") for size in (32, 64, 128, 256, 512, 1024, 2048)]
 
 
-class RigForm(forms.Form):
+class NamedRigForm(forms.Form):
     """Name of a rig, and the buffer its interface is set to."""
 
     name = forms.CharField(label="Name of the rig", max_length=80)
@@ -112,7 +383,21 @@ class RigForm(forms.Form):
             self.fields["buffer"].choices = sorted([*BUFFERS, (now, f"{now} samples")])
 
 
-class NewRigForm(RigForm):
+class RigForm(NamedRigForm):
+    """A rig that is there: also whether the host echoes, and who leads."""
+
+    echo = forms.BooleanField(
+        label="Echo: the host passes what is played on to the selected instrument", required=False
+    )
+    leader = forms.ChoiceField(label="Whose clock all follow", required=False)
+
+    def __init__(self, *args, plan: Plan, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        boxes = [(box.uid, box.name) for box in plan.rig.boxes if box.setup.sends_clock]
+        self.fields["leader"].choices = [("", "the host's"), *boxes]
+
+
+class NewRigForm(NamedRigForm):
     """A new, empty rig; its sample rate stays, since takes are kept in it."""
 
     sample_rate = forms.TypedChoiceField(label="Sample rate", choices=RATES, coerce=int)

@@ -12,7 +12,7 @@ from hypotaxis.core.drawing.sheet import FREE, IDLE, LOOSE, USED, column_counts,
 from hypotaxis.core.drawing.strips import Span, bars_path, extremes, note_bars
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.trips import trip_of
-from tests.rooms import add_boxes, change, demo_plan, empty_plan, instrument_named, plug, uid_of
+from tests.rooms import add_boxes, change, empty_plan, instrument_named, plug, small_room, uid_of
 
 
 def states(drawing):
@@ -21,7 +21,7 @@ def states(drawing):
 
 class SheetTest(SimpleTestCase):
     def test_columns_stand_in_the_order_of_the_signal(self):
-        drawing = draw_sheet(demo_plan())
+        drawing = draw_sheet(small_room())
         left = {box.role: box.x for box in drawing.boxes}
         self.assertLess(left["hands"], left["sends"])
         self.assertLess(left["sends"], left["boxes"])
@@ -29,7 +29,7 @@ class SheetTest(SimpleTestCase):
         self.assertEqual([b.full_title for b in drawing.boxes if b.role == "boxes"], ["Sedge", "Bittern", "Alder"])
 
     def test_a_sockets_state_is_told(self):
-        plan = plug(demo_plan(whole=False), "Alder", "kick", "Quayside 18", "line in 7")
+        plan = plug(small_room(whole=False), "Alder", "kick", "Quayside 18", "line in 7")
         found = states(draw_sheet(plan, check(plan)))
         expected = {
             ("Sedge", "L"): USED,
@@ -42,7 +42,7 @@ class SheetTest(SimpleTestCase):
             self.assertEqual(found[uid_of(plan, box, label)], state, label)
 
     def test_a_selected_trip_is_strong_and_the_rest_is_not(self):
-        plan = demo_plan()
+        plan = small_room()
         drawing = draw_sheet(plan, trip=trip_of(plan.rig, instrument_named(plan, "Bittern")))
         strong = {c.spoken for c in drawing.cables if c.strong}
         self.assertEqual(len(strong), 3)
@@ -50,7 +50,7 @@ class SheetTest(SimpleTestCase):
         self.assertTrue(drawing.faded and drawing.leads and drawing.homes)
 
     def test_cables_end_at_their_sockets_and_never_run_backwards(self):
-        drawing = draw_sheet(demo_plan())
+        drawing = draw_sheet(small_room())
         for cable in drawing.cables:
             if cable.kind != "usb":
                 numbers = [float(n) for n in cable.path.replace("M", " ").replace("L", " ").replace("Q", " ").split()]
@@ -58,7 +58,7 @@ class SheetTest(SimpleTestCase):
                 self.assertEqual(xs, sorted(xs), cable.spoken)
 
     def test_cards_do_not_overlap_with_forty_boxes(self):
-        plan = add_boxes(demo_plan(), *[("poly-synth", f"Box {n} with a name that is rather long") for n in range(37)])
+        plan = add_boxes(small_room(), *[("poly-synth", f"Box {n} with a name that is rather long") for n in range(37)])
         drawing = draw_sheet(plan)
         cards = [box for box in drawing.boxes if box.role == "boxes"]
         self.assertEqual(len(cards), 40)
@@ -73,15 +73,15 @@ class SheetTest(SimpleTestCase):
         self.assertEqual(column_counts(empty_plan().rig), {"hands": 0, "interface": 0, "boxes": 0})
 
     def test_what_is_still_free(self):
-        free = still_free(demo_plan().rig)
-        self.assertEqual(free["Boxes"], ["Alder thru", "Alder kick", "Alder snare"])
-        self.assertEqual(free["Returns"], ["line in 4", "line in 7–8", "MIDI in"])
+        free = still_free(small_room().rig)
+        self.assertEqual(free["Boxes"], ["Heron 61 MIDI out", "Alder thru", "Alder kick", "Alder snare"])
+        self.assertEqual(free["Returns"], ["Quayside 18 line in 4", "Quayside 18 line in 7–8", "Quayside 18 MIDI in"])
         self.assertEqual(free["Sends"], ["line out 1–8"])
 
 
 class RulerTest(SimpleTestCase):
     def test_who_sits_where(self):
-        plan = change(demo_plan(), "Alder kit", channel=3)
+        plan = change(small_room(), "Alder kit", channel=3)
         send = instrument_named(plan, "Bittern").send
         cells = channel_cells(plan, send, instrument_named(plan, "Bittern").uid)
         self.assertEqual([cell.state for cell in cells[:4]], ["other", "other", "shared", "free"])

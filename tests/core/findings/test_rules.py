@@ -6,7 +6,7 @@ from django.test import SimpleTestCase
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG
 from hypotaxis.core.findings.rules import RULES, check, name_of
-from tests.rooms import add_boxes, box_named, change, demo_plan, empty_plan, instrument_named, plug, uid_of, unplug
+from tests.rooms import add_boxes, box_named, change, empty_plan, instrument_named, plug, small_room, uid_of, unplug
 
 
 def found(plan, rule):
@@ -15,11 +15,11 @@ def found(plan, rule):
 
 class RulesTest(SimpleTestCase):
     def test_a_sound_rig_has_nothing_wrong_and_an_empty_one_nothing_at_all(self):
-        self.assertEqual([f.title for f in check(demo_plan()) if f.severity != WORTH_KNOWING], [])
+        self.assertEqual([f.title for f in check(small_room()) if f.severity != WORTH_KNOWING], [])
         self.assertEqual(check(empty_plan()), ())
 
     def test_each_fault_is_found_where_it_is(self):
-        plan = demo_plan()
+        plan = small_room()
         line = uid_of(plan, "Quayside 18", "line in 5")
         cases = {
             "send-missing": change(plan, "Bittern", send=""),
@@ -36,13 +36,13 @@ class RulesTest(SimpleTestCase):
                 self.assertTrue(findings[0].message and findings[0].remedy)
 
     def test_a_loose_end_names_its_socket(self):
-        plan = demo_plan(whole=False)
+        plan = small_room(whole=False)
         (finding,) = found(plan, "return-not-cabled")
         self.assertEqual(finding.socket, uid_of(plan, "Quayside 18", "line in 3"))
         self.assertEqual(finding.title, "Bittern has no way home")
 
     def test_a_channel_used_twice_is_one_finding_for_both(self):
-        plan = change(demo_plan(), "Bittern", channel=1)
+        plan = change(small_room(), "Bittern", channel=1)
         (finding,) = found(plan, "channel-shared")
         self.assertIn("Sedge upper and Bittern listen there", finding.message)
         for name in ("Sedge upper", "Bittern"):
@@ -50,12 +50,12 @@ class RulesTest(SimpleTestCase):
         self.assertFalse(finding.concerns(instrument_named(plan, "Alder kit").uid))
 
     def test_a_shared_return_asks_for_a_pass_each(self):
-        (finding,) = found(demo_plan(), "return-shared")
+        (finding,) = found(small_room(), "return-shared")
         self.assertEqual(finding.title, "Sedge upper and Sedge lower share line in 1–2")
         self.assertEqual(finding.severity, WORTH_KNOWING)
 
     def test_half_a_pair_taken_home_is_worth_knowing(self):
-        plan = demo_plan()
+        plan = small_room()
         mono = change(plan, "Alder kit", returns=(uid_of(plan, "Quayside 18", "line in 5"),))
         (finding,) = found(mono, "one-side-only")
         self.assertIn("Only L of Alder", finding.title)
@@ -63,7 +63,7 @@ class RulesTest(SimpleTestCase):
         self.assertEqual(found(unplug(mono, "Alder", "R"), "one-side-only"), [])
 
     def test_boxes_that_lead_nowhere_or_wait_for_a_definition(self):
-        plan = add_boxes(demo_plan(), ("mono-synth", "Teal"))
+        plan = add_boxes(small_room(), ("mono-synth", "Teal"))
         (finding,) = found(plan, "nothing-connected")
         self.assertEqual(finding.about, box_named(plan, "Teal").uid)
         heard = plug(plan, "Alder", "thru", "Teal", "MIDI in")
@@ -71,11 +71,11 @@ class RulesTest(SimpleTestCase):
         self.assertEqual(found(heard, "no-instrument-yet")[0].about, box_named(plan, "Teal").uid)
 
     def test_a_socket_that_is_gone_leaves_a_finding_not_an_error(self):
-        plan = change(demo_plan(), "Bittern", send="gone", returns=("gone",), box="gone")
+        plan = change(small_room(), "Bittern", send="gone", returns=("gone",), box="gone")
         self.assertEqual({f.rule for f in check(plan) if f.severity == WRONG}, {"send-missing", "return-missing"})
 
     def test_the_serious_ones_come_first_and_every_rule_says_what_it_is(self):
-        severities = [f.severity for f in check(demo_plan(whole=False))]
+        severities = [f.severity for f in check(small_room(whole=False))]
         self.assertEqual(severities, sorted(severities, key=[WRONG, "risky", WORTH_KNOWING].index))
         self.assertTrue(all(rule.__doc__ for rule in RULES))
 
@@ -98,7 +98,7 @@ class CablingRulesTest(SimpleTestCase):
         return replace(plan, rig=replace(plan.rig, boxes=boxes))
 
     def test_each_rule_on_a_rig_that_breaks_it(self):
-        plan = demo_plan()
+        plan = small_room()
         effect = add_boxes(plan, ("effect", "Eelgrass"))
         line = [uid_of(plan, "Quayside 18", f"line in {n}") for n in range(1, 9)]
         spare = self.socket_set(plan, "Quayside 18", "MIDI out", duty="spare")
@@ -121,7 +121,7 @@ class CablingRulesTest(SimpleTestCase):
             ("home-trim-high", WORTH_KNOWING, change(plan, "Bittern", home_trim_db=15.0), "15.0 dB"),
             ("midi-run-too-long", RISKY, self.long(plan, "Sedge", "MIDI in", 16.0), "16 m from Quayside 18 MIDI out"),
             ("usb-run-too-long", RISKY, self.long(plan, "Heron 61", "USB", 6.1), "6.1 m from Heron 61 USB"),
-            ("thru-chain-long", WORTH_KNOWING, chain, "4 boxes hang on Quayside 18 MIDI out"),
+            ("thru-chain-long", WORTH_KNOWING, chain, "4 boxes hang in a row on Quayside 18 MIDI out"),
             ("interface-not-joined", WRONG, unplug(plan, "Quayside 18", "USB"), "Quayside 18 is not joined"),
             ("send-idle", WORTH_KNOWING, replace(plan, instruments=()), "Quayside 18 MIDI out is idle"),
             ("return-idle", WORTH_KNOWING, change(plan, "Bittern", returns=()), "Quayside 18 line in 3 is idle"),
@@ -146,7 +146,7 @@ class CablingRulesTest(SimpleTestCase):
                 self.assertTrue(first.remedy.endswith("."))
 
     def test_at_the_limit_nothing_is_said(self):
-        plan = self.long(self.long(demo_plan(), "Sedge", "MIDI in", 15.0), "Heron 61", "USB", 5.0)
+        plan = self.long(self.long(small_room(), "Sedge", "MIDI in", 15.0), "Heron 61", "USB", 5.0)
         self.assertEqual([f for f in check(plan) if f.rule.endswith("too-long")], [])
 
     def test_names_of_rules_are_their_own(self):

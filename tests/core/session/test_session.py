@@ -16,7 +16,7 @@ from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.tryout import explain, plan_tryout
 from hypotaxis.demo.compose import tide_tables
-from tests.rooms import change, demo_plan, instrument_named, uid_of
+from tests.rooms import change, instrument_named, small_room, uid_of
 
 
 def armed(plan, *names):
@@ -25,19 +25,19 @@ def armed(plan, *names):
 
 class PassTest(SimpleTestCase):
     def test_several_instruments_go_into_one_pass(self):
-        plan = demo_plan()
+        plan = small_room()
         tracks = armed(plan, "Alder kit", "Bittern", "Sedge upper")
         check_pass(plan, tracks)
         names = [use.name for use in inputs_of(plan, [t.instrument for t in tracks])]
         self.assertEqual(names, ["line in 5", "line in 6", "line in 3", "line in 1", "line in 2"])
 
     def test_two_parts_on_one_return_are_refused_with_the_reason(self):
-        plan = demo_plan()
+        plan = small_room()
         with self.assertRaisesRegex(SharedReturn, "Sedge upper and Sedge lower both come home on line in 1–2"):
             check_pass(plan, armed(plan, "Sedge upper", "Sedge lower"))
 
     def test_what_lacks_something_is_refused(self):
-        plan = demo_plan()
+        plan = small_room()
         cases = [
             ([], "No track is armed"),
             ([ArmedTrack("x", "Lead", None)], "Lead has no instrument"),
@@ -85,12 +85,12 @@ class MeterTest(SimpleTestCase):
 
 class TryOutTest(SimpleTestCase):
     def test_the_message_is_a_note_on_the_instruments_channel(self):
-        plan = demo_plan()
+        plan = small_room()
         tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), note=36, velocity=100, length_s=0.5)
         self.assertEqual([message.data.hex(" ") for message in tryout.messages], ["99 24 64", "89 24 40"])
 
     def test_what_moved_is_put_in_words(self):
-        plan = demo_plan()
+        plan = small_room()
         kit = instrument_named(plan, "Alder kit")
         line = {number: uid_of(plan, "Quayside 18", f"line in {number}") for number in range(1, 9)}
         self.assertEqual(explain(plan, kit, [line[5], line[6]]), ("It came home on line in 5–6.", []))
@@ -101,12 +101,12 @@ class TryOutTest(SimpleTestCase):
         self.assertIn("another channel than 10", causes[1])
 
     def test_what_the_sheet_knows_comes_first(self):
-        plan = demo_plan(whole=False)
+        plan = small_room(whole=False)
         _, causes = explain(plan, instrument_named(plan, "Bittern"), [])
         self.assertEqual(causes[0], "On the sheet no cable brings Bittern home to line in 3.")
 
     def test_without_a_send_socket_nothing_is_played(self):
-        plan = change(demo_plan(), "Bittern", send="")
+        plan = change(small_room(), "Bittern", send="")
         with self.assertRaisesRegex(CannotSchedule, "nowhere to send"):
             plan_tryout(plan, instrument_named(plan, "Bittern"), note=60, velocity=1, length_s=1)
 

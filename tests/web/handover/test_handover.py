@@ -67,7 +67,7 @@ class HandoverTest(DemoTest):
         self.assertEqual(int(parts["Bittern"].notes["tick"][0]), 0)
 
     def test_everything_in_one_archive_with_a_word_on_what_is_what(self):
-        self.plug_bittern()
+        self.plug_sluice()
         self.record("Alder kit", "Bittern")
         bundle = zipfile.ZipFile(io.BytesIO(self.download("handover:everything")))
         self.assertEqual(

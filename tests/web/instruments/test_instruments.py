@@ -32,18 +32,17 @@ class DefiningTest(DemoTest):
         return self.client.post(reverse("instruments:edit", args=[uid]), self.form(**changes), follow=True)
 
     def test_a_new_instrument_is_filled_in_from_the_sheet(self):
-        self.plug_bittern()
         for name in ("Bittern", "Sedge upper", "Sedge lower"):
-            defining.remove(self.rig, self.instrument(name))
+            defining.remove(self.rig, self.plan, self.instrument(name))
         proposal = defining.propose(self.plan, box_named(self.plan, "Bittern").uid)
         self.assertEqual(proposal.returns, (self.socket("Quayside 18", "line in 3"),))
-        self.assertEqual((proposal.send, proposal.channel), (self.socket("Quayside 18", "MIDI out"), 1))
+        self.assertEqual((proposal.send, proposal.channel), (self.socket("Junction 6", "out 2"), 1))
         stereo = defining.propose(self.plan, box_named(self.plan, "Sedge").uid)
         self.assertEqual(stereo.returns, tuple(self.socket("Quayside 18", f"line in {n}") for n in (1, 2)))
 
     def test_doubly_used_and_missing_things_are_said_at_the_spot(self):
         answer = self.edit(channel=1, left="")
-        self.assertContains(answer, "Channel 1 of Quayside 18 MIDI out is used twice")
+        self.assertContains(answer, "Channel 1 of Junction out 2 is used twice")
         self.assertContains(answer, "Sedge upper and Bittern listen there")
         self.assertContains(answer, "Bittern has no return")
         answer = self.edit(send="")
@@ -73,7 +72,7 @@ class DefiningTest(DemoTest):
         self.edit(channel=5, home_trim_db=-3)
         self.assertEqual(self.instrument("Bittern").home_trim_db, -3)
         self.client.post(reverse("instruments:remove", args=[self.instrument("Bittern").uid]))
-        self.assertEqual(len(self.plan.instruments), 3)
+        self.assertEqual(len(self.plan.instruments), len(before.instruments) - 1)
         journal.undo(self.rig)
         journal.undo(self.rig)
         self.assertEqual(self.plan, before)
@@ -100,20 +99,37 @@ class TryOutTest(DemoTest):
         self.assertGreater(np.abs(samples).max(), 0.02)
 
     def test_where_it_stops_is_said_with_the_likely_cause(self):
-        answer, _ = self.try_out("Bittern")
-        self.assertContains(answer, "Nothing came home on line in 3.")
-        self.assertContains(answer, "On the sheet no cable brings Bittern home")
-        self.plug_bittern()
-        self.assertContains(self.try_out("Bittern")[0], "It came home on line in 3.")
+        answer, _ = self.try_out("Withy")
+        self.assertContains(answer, "Nothing came home on line in 4.")
+        self.assertContains(answer, "On the sheet no cable brings Withy home")
+
+    def test_the_two_boxes_that_are_set_otherwise_than_planned_are_found(self):
+        # The demo's Withy receives on channel 7, and its Reedbed takes notes from USB only.
+        self.plug_sluice()
+        self.assertContains(self.try_out("Withy")[0], "Withy receives on another channel than 4")
+        panel = reverse("front-panel", args=[box_named(self.plan, "Withy").uid])
+        self.client.post(panel, {"channel_1": 4, "level_db": 0, "hears": "MIDI and USB"})
+        self.assertContains(self.try_out("Withy")[0], "It came home on line in 4.")
+        self.assertContains(self.try_out("Reedbed")[0], "in a mode that ignores MIDI")
+        panel = reverse("front-panel", args=[box_named(self.plan, "Reedbed").uid])
+        channels = {f"channel_{part}": part for part in range(1, 17)}
+        self.client.post(panel, channels | {"level_db": 0, "hears": "MIDI"})
+        self.assertContains(self.try_out("Reedbed")[0], "It came home on line in 5–6.")
+
+    def test_a_port_that_another_program_holds_is_said(self):
+        panel = reverse("front-panel", args=[box_named(self.plan, "Junction 6").uid])
+        self.client.post(panel, {"taken": ["out 2"]})
+        self.assertIn("Junction out 2 is taken", self.page("rig:home"))
+        self.assertContains(self.try_out("Bittern")[0], "Another program holds the MIDI output")
 
     def test_a_front_panel_set_otherwise_is_found_by_ear_not_by_the_plan(self):
         sedge = box_named(self.plan, "Sedge")
         panel = reverse("front-panel", args=[sedge.uid])
-        self.client.post(panel, {"channel_1": 7, "channel_2": 2, "level_db": 0})
+        self.client.post(panel, {"channel_1": 7, "channel_2": 2, "level_db": 0, "hears": "MIDI"})
         self.assertEqual(FrontPanel.objects.get(box_uid=sedge.uid).settings["channels"], [7, 2])
         self.assertContains(self.try_out("Sedge upper")[0], "receives on another channel than 1")
         self.assertNotIn("another channel", self.page("rig:home"))
-        answer = self.client.post(panel, {"channel_1": 17, "channel_2": 2, "level_db": 0})
+        answer = self.client.post(panel, {"channel_1": 17, "channel_2": 2, "level_db": 0, "hears": "MIDI"})
         self.assertContains(answer, "less than or equal to 16")
 
     def test_bad_input_plays_nothing(self):

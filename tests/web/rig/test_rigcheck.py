@@ -12,7 +12,7 @@ from django.test import SimpleTestCase
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.findings.rules import RULES, name_of
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
-from tests.rooms import demo_plan
+from tests.rooms import small_room
 
 ROOT = Path(__file__).parents[3]
 
@@ -38,17 +38,17 @@ class RigcheckTest(SimpleTestCase):
         code, out, err = self.run_it(str(ROOT / "hypotaxis/demo/saltmarsh-room.json"), "--json")
         self.assertEqual((code, err), (1, ""))
         first = json.loads(out)["findings"][0]
-        self.assertEqual((first["rule"], first["severity"], first["about"]), ("return-not-cabled", "wrong", "Bittern"))
+        self.assertEqual((first["rule"], first["severity"], first["about"]), ("return-not-cabled", "wrong", "Withy"))
         self.assertIn("no cable ends there", first["message"])
-        self.assertIn("Cable Bittern to Quayside 18 line in 3", first["remedy"])
+        self.assertIn("Cable Sluice out to Quayside 18 line in 4", first["remedy"])
 
     def test_a_sound_rig_ends_with_0(self):
-        code, out, _ = self.run_it(self.file(write_rig_file(demo_plan())))
+        code, out, _ = self.run_it(self.file(write_rig_file(small_room())))
         self.assertEqual(code, 0)
         self.assertIn("worth knowing: Sedge upper and Sedge lower share line in 1–2.", out)
 
     def test_a_file_that_cannot_be_read_ends_with_2_and_says_where(self):
-        bad = json.loads(write_rig_file(demo_plan()))
+        bad = json.loads(write_rig_file(small_room()))
         bad["boxes"][1]["sockets"][0]["kind"] = "steam"
         cases = {
             "boxes[1].sockets[0].kind should be one of": json.dumps(bad),
@@ -78,7 +78,7 @@ class SchemaTest(SimpleTestCase):
 
     def test_the_demo_is_valid(self):
         jsonschema.Draft202012Validator.check_schema(self.schema)
-        jsonschema.validate(json.loads(write_rig_file(demo_plan())), self.schema)
+        jsonschema.validate(json.loads(write_rig_file(small_room())), self.schema)
 
     def test_both_refuse_the_same_faults(self):
         faults = {
@@ -93,7 +93,7 @@ class SchemaTest(SimpleTestCase):
         }
         for name, spoil in faults.items():
             with self.subTest(name):
-                document = json.loads(write_rig_file(demo_plan()))
+                document = json.loads(write_rig_file(small_room()))
                 spoil(document)
                 with self.assertRaises(jsonschema.ValidationError):
                     jsonschema.validate(document, self.schema)

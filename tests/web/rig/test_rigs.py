@@ -16,14 +16,14 @@ from hypotaxis.records import journal
 from hypotaxis.records.models import Rig
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.session.services.recording import start_pass
-from tests.rooms import change, demo_plan, instrument_named
+from tests.rooms import change, instrument_named, small_room
 from tests.web.base import DemoTest
 
 
 class CopyTest(SimpleTestCase):
     @given(st.booleans(), st.booleans())
     def test_a_copy_says_the_same_of_things_of_its_own(self, whole, loose):
-        plan = demo_plan(whole=whole)
+        plan = small_room(whole=whole)
         if loose:
             plan = change(plan, "Bittern", send="gone", returns=("gone",))
         copy = with_new_uids(plan, "Second room")
@@ -60,7 +60,7 @@ class RigsTest(DemoTest):
         document["instruments"][0]["channel"] = 99
         answer = self.read(json.dumps(document))
         self.assertContains(answer, "boxes[2].sockets[1].kind should be one of")
-        self.assertContains(answer, "instruments[0].channel should be a number from 1 to 16")
+        self.assertContains(answer, "instruments[0].channel should be a whole number from 1 to 16")
         self.assertContains(self.read("{"), "is not JSON")
         bad = SimpleUploadedFile("room.json", b"\xff\xfe")
         self.assertContains(self.client.post(reverse("rig:read-rig"), {"file": bad}), "not UTF-8: byte 0")
@@ -75,7 +75,7 @@ class RigsTest(DemoTest):
 
     def test_a_new_rig_is_empty_and_the_old_one_a_click_away(self):
         form = {"name": "Barn", "buffer": "512", "sample_rate": "96000"}
-        self.assertContains(self.client.post(reverse("rig:new-rig"), form, follow=True), "An empty desk")
+        self.assertContains(self.client.post(reverse("rig:new-rig"), form, follow=True), "Add your interface")
         self.assertEqual(self.rig_named("Barn").sample_rate, 96000)
         self.assertContains(self.client.get(reverse("session:home")), "No session yet")
         old = self.rig_named("Saltmarsh Room")

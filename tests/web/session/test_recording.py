@@ -12,13 +12,13 @@ from hypotaxis.core.studio import Block
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.models import Job, Pass, Take
 from hypotaxis.standin.desk import Desk
+from hypotaxis.steps.rig.services import unplug
 from hypotaxis.steps.session.services import placing, recording
 from tests.web.base import DemoTest
 
 
 class PassTest(DemoTest):
     def test_several_instruments_are_recorded_measured_and_placed_in_one_pass(self):
-        self.plug_bittern()
         run = self.record("Alder kit", "Bittern", "Sedge upper")
         self.assertEqual((run.job.state, run.job.progress), (Job.DONE, 1.0))
         takes = {take.track.name: take for take in run.takes.all()}
@@ -73,6 +73,7 @@ class PassTest(DemoTest):
             self.record("Alder kit")
 
     def test_a_silent_return_gives_a_take_with_its_reason_and_no_placement(self):
+        unplug(self.rig, self.plan, self.plan.rig.cable_at(self.socket("Bittern", "out")))
         run = self.record("Bittern")
         take = run.takes.get()
         self.assertIsNone(take.placement)

@@ -1,0 +1,60 @@
+"""The next move drawn where it belongs: a box that is not there yet, a cable that is not drawn yet."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.drawing.paths import rounded
+from hypotaxis.core.drawing.sheet import (
+    BACK_W,
+    BACK_X,
+    BAR_LEFT,
+    BOX_W,
+    BOX_X,
+    GAP,
+    OUT_W,
+    OUT_X,
+    TOP,
+    BoxDrawing,
+    SheetDrawing,
+    SocketDrawing,
+)
+from hypotaxis.core.rig.beginning import Move
+
+GHOST_H = 88
+
+
+@dataclass(frozen=True)
+class GuideDrawing:
+    """cards: (x, y, width, height) of boxes that are not there yet; path: of a cable that is not; label at (x, y)."""
+
+    move: Move
+    cards: tuple[tuple[float, float, float, float], ...]
+    path: str
+    ink: str
+    label_x: float
+    label_y: float
+
+
+def draw_guide(drawing: SheetDrawing, move: Move) -> GuideDrawing:
+    """Where on the sheet the next move shows."""
+    if move.kind == "interface":
+        cards = ((OUT_X, TOP, OUT_W, GHOST_H), (BACK_X, TOP, BACK_W, GHOST_H))
+        return GuideDrawing(move, cards, f"M{BAR_LEFT} {TOP + 16}H{OUT_X}", "text", OUT_X, TOP + GHOST_H + 24)
+    if move.kind == "box":
+        below = max((card.y + card.h + GAP for card in drawing.boxes if card.role == "boxes"), default=TOP)
+        return GuideDrawing(move, ((BOX_X, below, BOX_W, GHOST_H),), "", "text", BOX_X, below + GHOST_H + 24)
+    if move.kind == "cable":
+        return _cable(drawing, move)
+    card = next((card for card in drawing.boxes if card.role == "boxes"), None)
+    y = card.y + card.h + 26 if card else TOP
+    return GuideDrawing(move, (), "", "text", BOX_X, y)
+
+
+def _cable(drawing: SheetDrawing, move: Move) -> GuideDrawing:
+    ends: dict[str, tuple[SocketDrawing, BoxDrawing]] = {
+        s.uid: (s, card) for card in drawing.boxes for s in card.sockets
+    }
+    (start, _), (end, _) = ends[move.source], ends[move.target]
+    middle = (start.x + end.x) / 2
+    path = rounded([(start.x, start.y), (middle, start.y), (middle, end.y), (end.x, end.y)])
+    below = max(card.y + card.h for card in drawing.boxes if card.role == "boxes") + 26
+    return GuideDrawing(move, (), path, "out" if move.number == 3 else "back", BOX_X, below)

@@ -1,0 +1,112 @@
+"""Inside a box: what goes from which of its inputs to which of its outputs, as a matrix and as lines."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.drawing.paths import number
+from hypotaxis.core.rig.values import LINKS, Box, Rig, Route, Socket
+
+PITCH = 28
+LEFT, RIGHT, WIDTH = 118, 262, 380
+TOP = 16
+PASSES = {"midi": ("midi", "cv"), "audio": ("audio",), "cv": ("cv", "midi")}
+
+
+@dataclass(frozen=True)
+class End:
+    """A socket at one side of the lines; far: what is plugged in there."""
+
+    socket: Socket
+    y: float
+    far: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """A route or a hardware thru (route None) as a line."""
+
+    path: str
+    route: Route | None
+    chosen: bool
+    told: str
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One crossing of the matrix. possible: whether a route can lie here; thru: the hardware joins them."""
+
+    source: Socket
+    target: Socket
+    route: Route | None
+    thru: bool
+    possible: bool
+    told: str
+
+
+@dataclass(frozen=True)
+class InsideDrawing:
+    """rows: for each input its cells, in the order of `outs`."""
+
+    ins: tuple[End, ...]
+    outs: tuple[End, ...]
+    lines: tuple[Line, ...]
+    rows: tuple[tuple[Socket, tuple[Cell, ...]], ...]
+    height: float
+    width: float = WIDTH
+
+
+def draw_inside(rig: Rig, box: Box, chosen: str = "") -> InsideDrawing:
+    """The routes of a box. chosen: uid of the route drawn strong."""
+    ins = _ends(rig, box, "in")
+    outs = _ends(rig, box, "out")
+    places = {end.socket.uid: end.y for end in ins + outs}
+    by_ends = {(route.source, route.target): route for route in box.routes}
+    lines = [
+        Line(_curve(places[route.source], places[route.target]), route, route.uid == chosen, told(box, route))
+        for route in box.routes
+        if route.source in places and route.target in places
+    ]
+    labelled = {socket.label: socket for socket in box.sockets}
+    for end in outs:
+        source = labelled.get(end.socket.thru_of)
+        if source and source.uid in places:
+            words = f"{source.label} to {end.socket.label}: thru in hardware"
+            lines.append(Line(_curve(places[source.uid], end.y), None, False, words))
+    rows = tuple((one.socket, tuple(_cell(box, one.socket, other.socket, by_ends) for other in outs)) for one in ins)
+    return InsideDrawing(ins, outs, tuple(lines), rows, TOP + PITCH * max(len(ins), len(outs), 1))
+
+
+def told(box: Box, route: Route) -> str:
+    """A route in words."""
+    one, other = box.at(route.source), box.at(route.target)
+    words = f"{one.label} to {other.label}"
+    if other.kind == "audio":
+        return words + (f", {route.gain_db:+g} dB" if route.gain_db else "")
+    if route.channels:
+        words += f", channels {', '.join(map(str, route.channels))} only"
+    if route.remap:
+        words += f", {', '.join(f'{a} as {b}' for a, b in route.remap)}"
+    return words + ("" if route.clock else ", no clock")
+
+
+def _ends(rig: Rig, box: Box, direction: str) -> tuple[End, ...]:
+    mine = [socket for socket in box.sockets if socket.kind not in LINKS and socket.direction == direction]
+    ends = []
+    for row, socket in enumerate(mine):
+        far = rig.far_end(socket.uid)
+        told_far = f"by {socket.carried_by}" if socket.carried_by else (rig.socket_text(far[1].uid) if far else "free")
+        ends.append(End(socket, TOP + PITCH * row + PITCH / 2, told_far))
+    return tuple(ends)
+
+
+def _curve(start_y: float, end_y: float) -> str:
+    middle = (LEFT + RIGHT) / 2
+    ends = f"{middle} {number(start_y)} {middle} {number(end_y)} {RIGHT} {number(end_y)}"
+    return f"M{LEFT} {number(start_y)}C{ends}"
+
+
+def _cell(box: Box, source: Socket, target: Socket, by_ends: dict[tuple[str, str], Route]) -> Cell:
+    route = by_ends.get((source.uid, target.uid))
+    thru = bool(target.thru_of) and target.thru_of == source.label
+    possible = target.kind in PASSES.get(source.kind, ()) and not target.thru_of
+    words = told(box, route) if route else f"{source.label} to {target.label}: {'thru' if thru else 'not joined'}"
+    return Cell(source, target, route, thru, possible, words)

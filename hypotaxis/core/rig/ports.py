@@ -1,0 +1,165 @@
+"""Ports: the host's MIDI ends as the computer sees them, and what each is for.
+
+Ports go one way: seen from the host, "out" leaves it and "in" comes to it. A port is a MIDI socket of an interface, or
+a MIDI end inside the USB or network link of any box. What the studio reports is matched to them by system name.
+"""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from hypotaxis.core.rig.shapes import SHAPES, is_interface
+from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket
+from hypotaxis.core.studio import Port
+
+CHANNELS = 16
+"""Channels a port carries (MIDI 1.0 Detailed Specification)."""
+DEEPEST_HUBS = 5
+"""Hubs in a row (USB 2.0 specification)."""
+
+
+@dataclass(frozen=True)
+class PortEnd:
+    """A port of the plan. direction: seen from the host."""
+
+    box: Box
+    socket: Socket
+    direction: str
+
+    @property
+    def is_spare(self) -> bool:
+        return self.socket.duty in ("spare", "editor")
+
+
+@dataclass(frozen=True)
+class Matching:
+    """What the studio reports beside what the plan knows.
+
+    missing: ports of the plan with a system name that is not reported; unmatched: reported ports that belong to no
+    socket; copies: reported ports that are another's copy, by system name; proposed: socket uid → system name.
+    """
+
+    missing: tuple[PortEnd, ...]
+    unmatched: tuple[Port, ...]
+    copies: dict[str, str]
+    proposed: dict[str, str]
+
+
+def reported_name(box_uid: str, shape: str, label: str, kind: str) -> str:
+    """How the system names an end of a device that nobody has named: what it is, its serial digits, the end."""
+    title = SHAPES[shape].title.split(",")[0] if shape in SHAPES else "Device"
+    return f"{title} USB {'MIDI' if kind == 'midi' else 'Audio'} 2.0: {label} [{box_uid[:4]}]"
+
+
+def host_direction(box: Box, socket: Socket) -> str:
+    """A port's direction seen from the host: an interface's sockets look outward, ends inside a link at the host."""
+    if is_interface(box.shape) and not socket.carried_by:
+        return socket.direction
+    return "in" if socket.direction == "out" else "out"
+
+
+def is_port(box: Box, socket: Socket) -> bool:
+    """Whether the computer sees this socket as a port."""
+    return socket.kind == "midi" and (bool(socket.carried_by) or is_interface(box.shape))
+
+
+def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
+    """The ports of a rig in its order, of one direction or both."""
+    ends = (PortEnd(box, one, host_direction(box, one)) for box, one in rig.each_socket() if is_port(box, one))
+    return [end for end in ends if direction in ("", end.direction)]
+
+
+def keys_in(rig: Rig) -> list[PortEnd]:
+    """The ports merged into one stream for the selected instrument."""
+    return [end for end in ports_of(rig, "in") if end.socket.duty.startswith("played from")]
+
+
+def leads(rig: Rig) -> list[PortEnd]:
+    """The ports from which the host takes clock."""
+    return [end for end in ports_of(rig, "in") if end.socket.duty.endswith("clock from")]
+
+
+def channel_count(rig: Rig) -> int:
+    """How many channels leave the host on ports that send to boxes."""
+    return CHANNELS * sum(end.socket.duty == "sends to boxes" for end in ports_of(rig, "out"))
+
+
+def hubs_between(rig: Rig, box: Box, by: str = "") -> int | None:
+    """How many hubs stand between a box and the computer; None when no link leads there. by: label of the one link
+    to follow, otherwise any."""
+    best = None
+    for socket in box.sockets:
+        if socket.kind not in LINKS or socket.connector == "usb-a" or (by and socket.label != by):
+            continue
+        hubs = _hubs_from(rig, socket.uid)
+        if hubs is not None and (best is None or hubs < best):
+            best = hubs
+    return best
+
+
+def _hubs_from(rig: Rig, uid: str) -> int | None:
+    hubs, seen = 0, set()
+    while uid not in seen:
+        seen.add(uid)
+        end = rig.far_end(uid)
+        if end is None:
+            return None
+        if end[0].shape == "host":
+            return hubs
+        upward = next((s for s in end[0].sockets if s.kind == "usb" and s.connector != "usb-a"), None)
+        if end[0].shape != "usb-hub" or upward is None:
+            return None
+        hubs += 1
+        uid = upward.uid
+    return None
+
+
+def is_seen(rig: Rig, end: PortEnd) -> bool:
+    """Whether a link leads from the port's box to the computer."""
+    return hubs_between(rig, end.box, end.socket.carried_by) is not None
+
+
+def match(rig: Rig, reported: Iterable[Port]) -> Matching:
+    """Lay what the studio reports beside the plan; proposals are by likeness of names, best first, each used once."""
+    reported = list(reported)
+    ends = ports_of(rig)
+    there = {(port.system_name, port.direction) for port in reported}
+    taken = {(end.socket.system_name, end.direction) for end in ends if end.socket.system_name}
+    copies = _copies(reported)
+    open_ports = [p for p in reported if (p.system_name, p.direction) not in taken and p.system_name not in copies]
+    missing = [end for end in ends if end.socket.system_name and (end.socket.system_name, end.direction) not in there]
+    wanting = [end for end in ends if not end.socket.system_name] + missing
+    scored = sorted(
+        (
+            (-_likeness(f"{end.box.name} {end.box.note} {end.socket.label}", port.system_name), at, place)
+            for at, end in enumerate(wanting)
+            for place, port in enumerate(open_ports)
+            if port.direction == end.direction
+        )
+    )
+    proposed: dict[str, str] = {}
+    used: set[int] = set()
+    for score, at, place in scored:
+        uid = wanting[at].socket.uid
+        if score < 0 and uid not in proposed and place not in used:
+            proposed[uid] = open_ports[place].system_name
+            used.add(place)
+    return Matching(tuple(missing), tuple(open_ports), copies, proposed)
+
+
+def _copies(reported: list[Port]) -> dict[str, str]:
+    """Ports that the system reports once more: the same name with a number of a copy behind it."""
+    names = {port.system_name for port in reported}
+    found = {}
+    for name in names:
+        stem = re.sub(r"\s*(\(\d+\)|#\d+)$", "", name)
+        if stem != name and stem in names:
+            found[name] = stem
+    return found
+
+
+def _likeness(ours: str, theirs: str) -> float:
+    """Share of our words that stand in a system name, whole words only; 0 = nothing in common."""
+    words = set(re.findall(r"[a-z]+|\d+", ours.casefold()))
+    others = set(re.findall(r"[a-z]+|\d+", theirs.casefold()))
+    return len(words & others) / len(words) if words else 0.0

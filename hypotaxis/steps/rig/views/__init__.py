@@ -1,0 +1,1 @@
+"""Pages of the rig, a file a subject; all of them open beside the one sheet."""

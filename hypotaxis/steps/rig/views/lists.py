@@ -1,0 +1,50 @@
+"""Lists made from the rig: start-up, panel settings, and what is printed."""
+
+from django.shortcuts import redirect, render
+from django.utils import timezone
+
+from hypotaxis.core.rig.panels import panel_settings
+from hypotaxis.core.rig.printed import cable_rows, label_strips
+from hypotaxis.core.rig.startup import startup_list
+from hypotaxis.records.current import desk
+from hypotaxis.steps.rig import services
+from hypotaxis.steps.rig.views.sheet import home
+
+
+def startup(request):
+    """The start-up list; its ticks are of today."""
+    here = desk(request)
+    stages, today = startup_list(here.plan), timezone.localdate()
+    keys = {step.key for stage in stages if stage.ticked for step in stage.steps}
+    if request.method == "POST":
+        services.tick(here.rig, keys & set(request.POST.getlist("done")), today)
+        return redirect("rig:startup")
+    done = services.ticked(here.rig, today) & keys
+    return home(request, sheet="startup", stages=stages, done=done, many=len(keys), today=today)
+
+
+def panels(request):
+    """What has to be set on each box, ticked with the day it was done."""
+    here = desk(request)
+    boxes = panel_settings(here.plan)
+    keys = {step.key for one in boxes for step in one.settings}
+    if request.method == "POST":
+        services.note_settings(here.rig, keys & set(request.POST.getlist("done")), timezone.localdate())
+        return redirect("rig:panels")
+    made = services.settings_made(here.rig)
+    rows = [(one, [(step, made.get(step.key)) for step in one.settings]) for one in boxes]
+    return home(request, sheet="panels", panel_rows=rows, done=len(keys & made.keys()), many=len(keys))
+
+
+def printed_cables(request):
+    """The cable list, to print."""
+    here = desk(request)
+    return render(request, "rig/printed_cables.html", {"rows": cable_rows(here.plan), "today": timezone.localdate()})
+
+
+def printed_labels(request):
+    """Strips for the boxes' panels and flags for the cables, to print and cut."""
+    here = desk(request)
+    return render(
+        request, "rig/printed_labels.html", {"strips": label_strips(here.plan), "rows": cable_rows(here.plan)}
+    )

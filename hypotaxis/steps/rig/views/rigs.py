@@ -1,0 +1,128 @@
+"""The rigs there are: choose, begin, copy, keep as a template, save and read as a file."""
+
+from dataclasses import replace
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.utils.text import slugify
+from django.views.decorators.http import require_POST
+
+from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
+from hypotaxis.core.plan import Plan
+from hypotaxis.records.current import desk, make_empty_rig
+from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.models import Rig
+from hypotaxis.records.pictures import embedded, kept_from
+from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.rig import services
+from hypotaxis.steps.rig.forms import NewRigForm, RigFileForm, RigForm
+from hypotaxis.steps.rig.views.sheet import home
+
+
+def rigs(request):
+    """The rigs there are: choose one, change its settings."""
+    here = desk(request)
+    form = _form(request, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        services.change_settings(here.rig, here.plan, **form.cleaned_data)
+        return redirect("rig:rigs")
+    return _rigs(request, form=form)
+
+
+def new_rig(request):
+    """A new, empty rig."""
+    form = NewRigForm(request.POST or None, initial={"sample_rate": 48000, "buffer": 256})
+    if request.method == "POST" and form.is_valid():
+        return _go_on_with(make_empty_rig(**form.cleaned_data))
+    return home(request, sheet="new-rig", form=form, title="A new rig", button="Begin it")
+
+
+@require_POST
+def choose(request, uid):
+    """Go on with another rig."""
+    return _go_on_with(get_object_or_404(Rig, uid=uid, template=False))
+
+
+@require_POST
+def duplicate(request):
+    """Go on with a copy of the rig."""
+    rig = services.duplicate(desk(request).plan)
+    messages.success(request, f"This is {rig.name}: boxes, cables and instruments are copied, sessions are not.")
+    return _go_on_with(rig)
+
+
+@require_POST
+def keep_template(request):
+    """Keep the rig as it is now, to start from."""
+    here = desk(request)
+    services.duplicate(here.plan, here.rig.name, template=True)
+    messages.success(request, f"{here.rig.name} is kept as a template: a new rig can begin with it.")
+    return redirect("rig:rigs")
+
+
+@require_POST
+def from_template(request, uid):
+    """Begin a rig with a template, or put the template away."""
+    template = get_object_or_404(Rig, uid=uid, template=True)
+    if request.POST.get("away"):
+        template.delete()
+        messages.info(request, f"The template {template.name} is gone. Rigs that began with it stay.")
+        return redirect("rig:rigs")
+    taken = set(Rig.objects.filter(template=False).values_list("name", flat=True))
+    names = (f"{template.name[:74]} {number}" for number in range(2, 10_000))
+    name = template.name if template.name not in taken else next(name for name in names if name not in taken)
+    return _go_on_with(services.duplicate(load_plan(template), name))
+
+
+def rig_file(request):
+    """The rig with its instruments as a file."""
+    here = desk(request)
+    plan = load_plan(here.rig)
+    answer = HttpResponse(write_rig_file(replace(plan, pictures=embedded(plan))), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{slugify(here.rig.name) or "rig"}.json"'
+    return answer
+
+
+@require_POST
+def read_rig(request):
+    """A rig from a file, beside those that are there."""
+    form = RigFileForm(request.POST, request.FILES)
+    if form.is_valid():
+        try:
+            rig = import_rig(_with_pictures(read_rig_file(form.cleaned_data["file"].read().decode("utf-8"))))
+        except UnicodeDecodeError as error:
+            form.add_error("file", f"It is not UTF-8: byte {error.start} cannot be read.")
+        except UnreadableFile as error:
+            form.add_error("file", str(error))
+        else:
+            messages.success(request, f"{rig.name} is read, beside the rigs that were there.")
+            return _go_on_with(rig)
+    return _rigs(request, file_form=form)
+
+
+def _with_pictures(plan: Plan) -> Plan:
+    """The plan with the pictures that came with it kept, and no others named."""
+    names = kept_from(plan)
+    boxes = tuple(replace(box, picture=names.get(box.picture, "")) for box in plan.rig.boxes)
+    return replace(plan, rig=replace(plan.rig, boxes=boxes), pictures=())
+
+
+def _form(request, data=None) -> RigForm:
+    here = desk(request)
+    initial = {name: getattr(here.rig, name) for name in ("name", "buffer", "echo", "leader")}
+    return RigForm(data, plan=here.plan, initial=initial)
+
+
+def _rigs(request, **forms):
+    known = {"form": _form(request), "file_form": RigFileForm()}
+    templates = Rig.objects.filter(template=True)
+    context = {"rigs": desk(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
+    return home(request, sheet="rigs", **context | known | forms)
+
+
+def _go_on_with(rig: Rig):
+    answer = redirect("rig:home")
+    answer.set_cookie("hypotaxis-rig", str(rig.uid), max_age=31536000, samesite="Strict")
+    return answer
