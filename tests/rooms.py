@@ -1,12 +1,15 @@
 """Plans to test with."""
 
+import random
 import uuid
 from dataclasses import replace
 
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import box_from_shape, new_uid
 from hypotaxis.core.rig.change import with_cable
-from hypotaxis.core.rig.values import Box, Cable, Rig
+from hypotaxis.core.rig.shapes import is_interface, parts_of
+from hypotaxis.core.rig.trips import heard_from, homes_of, send_sockets
+from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
 
 SMALL = [
     ("host", "host"),
@@ -60,6 +63,71 @@ def small_room(*, whole: bool = True) -> Plan:
 
 def _uid(name: str) -> str:
     return str(uuid.uuid5(uuid.NAMESPACE_OID, name))
+
+
+LARGE = (
+    ("interface-16", 14),
+    ("router-8", 12),
+    ("keyboard", 4),
+    ("poly-synth", 36),
+    ("mono-synth", 30),
+    ("drum-machine", 26),
+    ("module", 14),
+    ("sampler", 10),
+    ("desktop-synth", 6),
+    ("effect", 10),
+    ("mixer", 32),
+    ("usb-hub", 6),
+)
+
+
+def large_room(share: float = 1.0) -> Plan:
+    """200 boxes, 1,600 sockets and 740 cables (or a share of them), crossed on purpose: whatever is free and fits is
+    plugged; every sounding box that is reached is an instrument."""
+    shapes = [(shape, f"{shape} {n}") for shape, many in LARGE for n in range(1, max(1, round(many * share)) + 1)]
+    boxes = tuple(
+        box_from_shape(shape, name, order=order, uid=_uid(f"large {name}"))
+        for order, (shape, name) in enumerate([("host", "host"), *shapes])
+    )
+    rig = Rig(uid=_uid("large"), name="Large room", boxes=boxes)
+    outs = [s for _, s in rig.each_socket() if s.direction == "out" and s.pluggable]
+    ins = [s for _, s in rig.each_socket() if s.direction == "in" and s.pluggable]
+    random.Random(7).shuffle(outs)
+    joined: dict[str, str] = {}
+    # Hosts and boxes feed each other first; then boxes feed boxes further down.
+    for across in (True, False):
+        for out in (one for one in outs if one.uid not in joined):
+            goals = (s for s in ins if s.kind == out.kind and s.uid not in joined and _goes(rig, out, s, across))
+            goal = next(goals, None)
+            if goal:
+                joined |= {out.uid: goal.uid, goal.uid: ""}
+    links = [s for _, s in rig.each_socket() if s.kind == "usb"]
+    devices, goals = ([s for s in links if (s.connector == "usb-a") == takes] for takes in (False, True))
+    joined |= {one.uid: other.uid for one, other in zip(devices, goals, strict=False)}
+    cables = tuple(
+        Cable(uid=_uid(f"large {one}"), source=one, target=other, length_m=3.0)
+        for one, other in joined.items()
+        if other
+    )
+    plan = Plan(rig=replace(rig, cables=cables))
+    instruments = []
+    for _, send in send_sockets(plan.rig):
+        for number, reached in enumerate(heard_from(plan.rig, send.uid)[:16]):
+            box = plan.rig.box(reached.box)
+            if parts_of(box.shape, box.setup) and box.uid not in {one.box for one in instruments}:
+                homes = tuple(homes_of(plan.rig, box.uid)[:2])
+                uid = _uid(f"large instrument {box.name}")
+                instruments.append(
+                    Instrument(uid=uid, name=box.name, box=box.uid, send=send.uid, channel=number + 1, returns=homes)
+                )
+    return replace(plan, instruments=tuple(instruments))
+
+
+def _goes(rig: Rig, out: Socket, into: Socket, across: bool) -> bool:
+    one, other = rig.find(out.uid)[0], rig.find(into.uid)[0]
+    if across:
+        return is_interface(one.shape) != is_interface(other.shape) and not out.thru_of
+    return not is_interface(one.shape) and not is_interface(other.shape) and one.order < other.order
 
 
 def uid_of(plan: Plan, box: str, label: str) -> str:

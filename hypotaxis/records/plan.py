@@ -1,11 +1,13 @@
 """Rows to core values and back: the one place that knows both."""
 
-import uuid
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import asdict, fields
 from typing import Any
 
 import numpy as np
+from django.db.models import CharField, QuerySet
+from django.db.models.functions import Cast
 from django.utils import timezone
 
 from hypotaxis.core import plan as core
@@ -18,6 +20,7 @@ from hypotaxis.records import models as rows
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture")
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
+ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
 CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
 ON_THE_BOX = "panel-"
 """How keys of ticks of settings on a box begin; all others belong to the start-up list of a day."""
@@ -25,31 +28,26 @@ ON_THE_BOX = "panel-"
 
 def load_plan(rig: rows.Rig) -> core.Plan:
     """The whole plan of a rig in six queries. What the studio reports is not asked here."""
-    sockets: dict[uuid.UUID, list[values.Socket]] = defaultdict(list)
-    for row in rows.Socket.objects.filter(box__rig=rig).values("uid", "box_id", *SOCKET_FIELDS):
-        box_uid = row.pop("box_id")
-        sockets[box_uid].append(values.Socket(**row | {"uid": str(row["uid"])}))
-    routes: dict[uuid.UUID, list[values.Route]] = defaultdict(list)
-    for row in rows.Route.objects.filter(box__rig=rig):
-        routes[row.box_id].append(_route_value(row))
+    sockets: dict[str, list[values.Socket]] = defaultdict(list)
+    for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
+        sockets[box].append(values.Socket(uid=uid, **dict(zip(SOCKET_FIELDS, rest, strict=True))))
+    routes: dict[str, list[values.Route]] = defaultdict(list)
+    ends = ("box_id", "uid", "source_id", "target_id")
+    for box, *rest in _as_text(rows.Route.objects.filter(box__rig=rig), *ends, more=ROUTE_FIELDS):
+        routes[box].append(_route_value(*rest))
     boxes = tuple(
         values.Box(
             uid=str(row.uid),
             **{name: getattr(row, name) for name in BOX_FIELDS},
             setup=setup_value(row.setup),
-            sockets=tuple(sockets[row.uid]),
-            routes=tuple(routes[row.uid]),
+            sockets=tuple(sockets[str(row.uid)]),
+            routes=tuple(routes[str(row.uid)]),
         )
         for row in rig.boxes.all()
     )
     cables = tuple(
-        values.Cable(
-            uid=str(row.uid),
-            source=str(row.source_id),
-            target=str(row.target_id),
-            **{name: getattr(row, name) for name in CABLE_FIELDS},
-        )
-        for row in rig.cables.all()
+        values.Cable(uid=uid, source=source, target=target, **dict(zip(CABLE_FIELDS, rest, strict=True)))
+        for uid, source, target, *rest in _as_text(rig.cables.all(), "uid", "source_id", "target_id", more=CABLE_FIELDS)
     )
     return core.Plan(
         rig=values.Rig(
@@ -59,6 +57,14 @@ def load_plan(rig: rows.Rig) -> core.Plan:
         meant=tuple(core.Meant(**row) for row in rig.meant),
         ticked=ticked(rig),
     )
+
+
+def _as_text(found: QuerySet, *uids: str, more: tuple[str, ...]) -> Iterator[list]:
+    """Rows with their uids as text, then other fields. Thousands of UUID objects would cost more than the rest."""
+    texts = {f"{name}_text": Cast(name, CharField()) for name in uids}
+    for row in found.annotate(**texts).values_list(*texts, *more):
+        hexed = row[: len(uids)]
+        yield [*(f"{h[:8]}-{h[8:12]}-{h[12:16]}-{h[16:20]}-{h[20:]}" for h in hexed), *row[len(uids) :]]
 
 
 def ticked(rig: rows.Rig) -> frozenset[str]:
@@ -74,15 +80,15 @@ def setup_value(row: dict[str, Any]) -> values.Setup:
     return values.Setup(**{name: as_tuples(value) for name, value in row.items() if name in known})
 
 
-def _route_value(row: rows.Route) -> values.Route:
+def _route_value(uid, source, target, channels, remap, clock, gain_db) -> values.Route:
     return values.Route(
-        uid=str(row.uid),
-        source=str(row.source_id),
-        target=str(row.target_id),
-        channels=tuple(row.channels),
-        remap=as_tuples(row.remap),
-        clock=row.clock,
-        gain_db=row.gain_db,
+        uid=uid,
+        source=source,
+        target=target,
+        channels=tuple(channels),
+        remap=as_tuples(remap),
+        clock=clock,
+        gain_db=gain_db,
     )
 
 

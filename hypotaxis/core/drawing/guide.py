@@ -53,8 +53,10 @@ def _cable(drawing: SheetDrawing, move: Move) -> GuideDrawing:
     ends: dict[str, tuple[SocketDrawing, BoxDrawing]] = {
         s.uid: (s, card) for card in drawing.boxes for s in card.sockets
     }
+    below = max(card.y + card.h for card in drawing.boxes if card.role == "boxes") + 26
+    if move.source not in ends or move.target not in ends:
+        return GuideDrawing(move, (), "", "text", BOX_X, below)
     (start, _), (end, _) = ends[move.source], ends[move.target]
     middle = (start.x + end.x) / 2
     path = rounded([(start.x, start.y), (middle, start.y), (middle, end.y), (end.x, end.y)])
-    below = max(card.y + card.h for card in drawing.boxes if card.role == "boxes") + 26
     return GuideDrawing(move, (), path, "out" if move.number == 3 else "back", BOX_X, below)

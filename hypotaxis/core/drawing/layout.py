@@ -5,8 +5,8 @@ nothing gains any more; so something new moves only what it has to. A box that i
 passed. Boxes that hang below another (by thru or voltage), or stand beside it on its way home, go with it.
 """
 
+from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterable
 
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box, Rig
@@ -128,6 +128,6 @@ def _ends(rig: Rig, group: list[Box], ranks: dict[str, int]) -> tuple[list[int],
     return sorted(left), sorted(right)
 
 
-def _crossing(upper: Iterable[int], lower: list[int]) -> int:
-    """How many cables of an upper group cross those of a lower one, between them and a column beside."""
-    return sum(one > other for one in upper for other in lower)
+def _crossing(upper: list[int], lower: list[int]) -> int:
+    """How many cables of an upper group cross those of a lower one, between them and a column beside; both sorted."""
+    return sum(bisect_left(lower, one) for one in upper)

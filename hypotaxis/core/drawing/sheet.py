@@ -367,9 +367,10 @@ def _runs_of(look: _Look, box: Box, role: str, chosen: list[Socket]) -> list[lis
 
 
 def _goes_with(look: _Look, one: Socket, other: Socket) -> bool:
-    shown = {one.uid, other.uid} & (look.opened | look.loose | look.tags.keys())
-    cabled = look.rig.cable_at(one.uid) or look.rig.cable_at(other.uid)
-    return not shown and not cabled and len(runs([_label(one), _label(other)])) == 1
+    for uid in (one.uid, other.uid):
+        if look.rig.cable_at(uid) or uid in look.opened or uid in look.loose or uid in look.tags:
+            return False
+    return len(runs([_label(one), _label(other)])) == 1
 
 
 def _label(socket: Socket) -> str:

@@ -35,6 +35,8 @@ def host_before_boxes(plan: Plan) -> Iterator[Finding]:
 
 def settings_not_made(plan: Plan) -> Iterator[Finding]:
     """Boxes whose panel settings are begun and not finished: some are ticked, others are not."""
+    if not plan.ticked:
+        return
     for one in panel_settings(plan):
         open_ones = [step for step in one.settings if step.key not in plan.ticked]
         if open_ones and len(open_ones) < len(one.settings):

@@ -65,8 +65,10 @@ def is_port(box: Box, socket: Socket) -> bool:
 
 def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
     """The ports of a rig in its order, of one direction or both."""
-    ends = (PortEnd(box, one, host_direction(box, one)) for box, one in rig.each_socket() if is_port(box, one))
-    return [end for end in ends if direction in ("", end.direction)]
+    if "ports" not in rig.known:
+        sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(box, socket))
+        rig.known["ports"] = [PortEnd(box, socket, host_direction(box, socket)) for box, socket in sockets]
+    return [end for end in rig.known["ports"] if direction in ("", end.direction)]
 
 
 def keys_in(rig: Rig) -> list[PortEnd]:

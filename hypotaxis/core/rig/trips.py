@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument
-from hypotaxis.core.rig.ports import host_direction, is_port
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
 from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket
 
@@ -145,6 +145,13 @@ def way_home(rig: Rig, uid: str, box_uid: str) -> tuple[Cable, ...]:
 def ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
     """Every way that ends at this audio input, as the cables from its beginning, the shortest first. A box that passes
     audio on is the beginning of one way and stands in the middle of others."""
+    key = "ways", uid
+    if key not in rig.known:
+        rig.known[key] = _ways_into(rig, uid)
+    return rig.known[key]
+
+
+def _ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
     found: list[tuple[Cable, ...]] = []
     open_ends: list[tuple[str, tuple[Cable, ...]]] = [(uid, ())]
     while open_ends and len(found) < MOST_STEPS:
@@ -195,11 +202,8 @@ def _trip_of(rig: Rig, instrument: Instrument) -> Trip:
 
 def send_sockets(rig: Rig) -> list[tuple[str, Socket]]:
     """The host's MIDI outputs that go to boxes, as (box name, socket): what an instrument may send on."""
-    return [
-        (box.name, socket)
-        for box, socket in rig.each_socket()
-        if is_port(box, socket) and host_direction(box, socket) == "out" and socket.duty in ("", "sends to boxes")
-    ]
+    ends = ports_of(rig, "out")
+    return [(end.box.name, end.socket) for end in ends if end.socket.duty in ("", "sends to boxes")]
 
 
 def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
@@ -209,11 +213,10 @@ def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
 
 def host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     """The interfaces' audio sockets of one direction, seen from the interface."""
-    return [
-        (box, socket)
-        for box, socket in rig.each_socket()
-        if is_interface(box.shape) and socket.kind == "audio" and socket.direction == direction
-    ]
+    if "audio" not in rig.known:
+        interfaces = [box for box in rig.boxes if is_interface(box.shape)]
+        rig.known["audio"] = [(box, one) for box in interfaces for one in box.sockets if one.kind == "audio"]
+    return [(box, socket) for box, socket in rig.known["audio"] if socket.direction == direction]
 
 
 def returns_text(rig: Rig, returns: tuple[str, ...]) -> str:

@@ -305,6 +305,12 @@ class RouteForm(forms.Form):
             del self.fields[name]
 
 
+def _end_first(name: str) -> str:
+    """A reported name with what tells it from others in front, since there is little room."""
+    device, mark, end = name.partition(": ")
+    return f"{end} · {device}" if mark else name
+
+
 class PortsForm(forms.Form):
     """Every port's name, duty and match; unlike other forms it is drawn as rows."""
 
@@ -324,7 +330,7 @@ class PortsForm(forms.Form):
                 label=f"Duty of {socket.label}",
             )
             self.fields[f"match_{socket.uid}"] = forms.ChoiceField(
-                choices=[("", "nothing"), *((name, name) for name in names)],
+                choices=[("", "nothing"), *((name, _end_first(name)) for name in names)],
                 required=False,
                 initial=socket.system_name,
                 label=f"Reported as, for {socket.label}",

@@ -76,7 +76,7 @@ class SheetTest(SimpleTestCase):
         free = still_free(small_room().rig)
         self.assertEqual(free["Boxes"], ["Heron 61 MIDI out", "Alder thru", "Alder kick", "Alder snare"])
         self.assertEqual(free["Returns"], ["Quayside 18 line in 4", "Quayside 18 line in 7–8", "Quayside 18 MIDI in"])
-        self.assertEqual(free["Sends"], ["line out 1–8"])
+        self.assertEqual(free["Sends"], ["Quayside 18 line out 1–8"])
 
 
 class RulerTest(SimpleTestCase):

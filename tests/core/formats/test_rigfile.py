@@ -45,7 +45,7 @@ class RigFileTest(SimpleTestCase):
             "boxes[3].order should be a whole number from 0 to 100000",
             "cables[0].target names a socket that is not in the file",
             "instruments[1].channel is missing",
-            "instruments[2].wishes is not known in version 1",
+            "instruments[2].wishes is not known in version 2",
         ):
             self.assertIn(part, told)
 

@@ -7,12 +7,13 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.inside import draw_inside
 from hypotaxis.core.errors import DoesNotFit, UnreadableFile
-from hypotaxis.core.rig.values import Box, Route, Socket
+from hypotaxis.core.rig.plug import KIND_WORDS
+from hypotaxis.core.rig.values import CONNECTORS, Box, Route, Socket
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.pictures import keep_picture, picture_path
 from hypotaxis.steps.rig import services
-from hypotaxis.steps.rig.forms import EditBoxForm, RouteForm, SetupForm, SocketForm
+from hypotaxis.steps.rig.forms import LEVEL_NAMES, EditBoxForm, RouteForm, SetupForm, SocketForm
 from hypotaxis.steps.rig.views.sheet import home
 
 
@@ -32,7 +33,17 @@ def box(request, uid):
         else:
             services.edit_box(here.rig, here.plan, value, **fields)
             return redirect("rig:home")
-    return home(request, sheet="box", form=form, box=value, title=value.name, button="Keep")
+    sockets = [(socket, _in_words(socket)) for socket in value.sockets]
+    return home(request, sheet="box", form=form, box=value, sockets=sockets, title=value.name, button="Keep")
+
+
+def _in_words(socket: Socket) -> str:
+    """What kind of socket it is, in a line."""
+    words = [KIND_WORDS[socket.kind], CONNECTORS[socket.connector] if socket.connector else ""]
+    words += [f"with {socket.stereo}" if socket.stereo else "", LEVEL_NAMES.get(socket.level, socket.level)]
+    words.append(f"inside {socket.carried_by}" if socket.carried_by else "")
+    told = ", ".join(filter(None, words if socket.level else [*words[:3], words[4]]))
+    return told if socket.direction == "both" else f"{socket.direction}, {told}"
 
 
 def picture(request, name):

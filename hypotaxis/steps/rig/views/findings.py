@@ -33,14 +33,16 @@ def finding(request, key):
         return redirect("rig:home")
     then = check(after)
     new = [other for other in then if other.cause not in {one.cause for one in here.findings}]
-    steps = len(edits_between(here.plan, after))
+    edits = edits_between(here.plan, after)
     return home(
         request,
+        preview=after,
+        changed=frozenset(edit.uid for edit in edits),
         sheet="finding",
         finding=value,
         new_findings=new,
         gone=len(here.findings) - len(then) + len(new),
-        steps=steps,
+        steps=len(edits),
         meant_form=MeantForm(),
         title=value.title,
     )

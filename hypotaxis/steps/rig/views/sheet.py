@@ -29,12 +29,14 @@ from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
+from hypotaxis.steps.rig.markup import sheet_parts
 
 STRIP_FINDINGS = 12
 
 
-def home(request, **sheet):
-    """The sheet. ?at=SOCKET selects what hangs on a socket, ?trip=INSTRUMENT a trip; sheet: what opens beside it."""
+def home(request, preview: Plan | None = None, changed: frozenset[str] = frozenset(), **sheet):
+    """The sheet. ?at=SOCKET selects what hangs on a socket, ?trip=INSTRUMENT a trip. preview: a plan to draw instead of
+    the one that is kept, with what is changed drawn strong; sheet: what opens beside it."""
     here = desk(request)
     rig = here.plan.rig
     at = request.GET.get("at", "")
@@ -47,10 +49,16 @@ def home(request, **sheet):
     marked = search(rig, sought)
     fit = fitting(rig, at) if picked and picked[1].pluggable else frozenset()
     drawing = draw_sheet(
-        here.plan, here.findings, trip=None if fit else trip, socket=at if picked else "", marked=marked, fitting=fit
+        preview or here.plan,
+        here.findings,
+        trip=None if fit else trip,
+        socket=at if picked else "",
+        marked=marked | changed,
+        fitting=fit,
     )
     context = {
         "drawing": drawing,
+        "parts": sheet_parts(drawing, picked=at if picked else "", fitting=fit),
         "guide": _guide(here, drawing),
         "last_move": LAST,
         "sought": sought,

@@ -104,7 +104,7 @@ document.addEventListener("alpine:init", () => {
   // Focus moves into a sheet when it opens.
   Alpine.data("sheet", () => ({
     init() {
-      this.$root.querySelector("[autofocus], .field input, .field select, button")?.focus();
+      this.$root.querySelector("[autofocus], .field input, .field select, .ports input, [data-escape]")?.focus();
     },
   }));
 
