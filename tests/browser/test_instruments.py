@@ -8,7 +8,7 @@ from tests.browser.base import BrowserTest
 class InstrumentTest(BrowserTest):
     def test_what_is_missing_or_doubly_used_is_said_at_the_spot(self):
         self.go("instruments:home")
-        self.see("Bittern has no way home")
+        self.see("Withy has no way home")
         self.page.get_by_role("link", name="Bittern", exact=True).click()
         self.page.get_by_role("link", name="Change the definition").click()
         self.page.get_by_label("Channel", exact=True).fill("17")
@@ -16,9 +16,9 @@ class InstrumentTest(BrowserTest):
         self.button("Keep")
         self.see("Ensure this value is less than or equal to 16.")
         expect(self.page.get_by_label("Name", exact=True)).to_have_value("Bittern low")
-        self.page.get_by_label("Channel", exact=True).fill("10")
+        self.page.get_by_label("Channel", exact=True).fill("1")
         self.button("Keep")
-        self.see("Channel 10 of Quayside 18 MIDI out is used twice.")
+        self.see("Channel 1 of Junction out 2 is used twice.")
         expect(self.page.locator(".ruler .shared")).to_have_count(1)
 
     def test_a_note_is_played_and_what_came_back_is_seen_and_heard(self):
@@ -26,8 +26,8 @@ class InstrumentTest(BrowserTest):
         self.page.get_by_role("link", name="Alder kit", exact=True).click()
         self.page.get_by_label("Stand-in only").check()
         self.button("Play the note")
-        self.see("It came home on line in 5–6.")
-        self.see("99 24 64")
+        self.see("It came home on line in 7–8.")
+        self.see("99 26 64")
         sounded = self.page.evaluate(
             "async () => (await (await fetch(document.querySelector('audio').src)).arrayBuffer()).byteLength"
         )

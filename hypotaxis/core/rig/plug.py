@@ -183,29 +183,33 @@ def _usb_ends(rig: Rig, one: tuple[Box, Socket], other: tuple[Box, Socket]) -> t
 
 
 def midi_circle(rig: Rig, source: str, target: str) -> list[str]:
-    """Names of the boxes round which MIDI would run if this cable were added; empty when it would not. Routes hold
-    back what they filter: a circle through which no channel and no clock passes is none."""
+    """Names of the boxes round which MIDI would run for ever if this cable were added; empty when it would not. Routes
+    hold back what they filter: a circle through which nothing comes round again and again is none."""
     end = rig.find(source)
     here = rig.find(target)
     if end is None or here is None or end[1].kind != "midi":
         return []
-    everything = frozenset(range(1, 17))
-    queue = [(target, (here[0].name,), everything, True)]
-    seen: set[tuple[str, frozenset[int], bool]] = set()
+    queue = [(target, (here[0].name,), frozenset(range(1, 17)), True, 0)]
+    seen: set[tuple] = set()
     while queue:
-        uid, names, channels, clock = queue.pop(0)
-        if (uid, channels, clock) in seen:
+        uid, names, channels, clock, rounds = queue.pop(0)
+        if (uid, channels, clock, rounds) in seen:
             continue
-        seen.add((uid, channels, clock))
+        seen.add((uid, channels, clock, rounds))
         for out, route in rig.onward(uid):
             passing = frozenset(filter(None, map(route.passes, channels))) if route else channels
             ticks = clock and (route is None or route.clock)
             if out.kind != "midi" or not (passing or ticks):
                 continue
             if out.uid == source:
-                return [*names, names[0]]
+                # Clock passes or does not; channels may still die out, each round changing them, within sixteen rounds.
+                if ticks or rounds > 16:
+                    return [*names, names[0]]
+                queue.append((target, names, passing, False, rounds + 1))
+                continue
             cable = rig.cable_at(out.uid)
             far = rig.find(cable.target) if cable and cable.source == out.uid else None
             if far:
-                queue.append((far[1].uid, (*names, far[0].name), passing, ticks))
+                more = (far[0].name,) if rounds == 0 else ()
+                queue.append((far[1].uid, names + more, passing, ticks, rounds))
     return []

@@ -8,6 +8,9 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text, trip_of
 from hypotaxis.core.studio import Message
 
+MIDDLE_C = 60
+VOICES = {"kick": 36, "snare": 38, "hat": 42}
+"""Notes of a drum machine's voices (General MIDI percussion)."""
 LEAD_NS = 200_000_000
 LISTEN_S = 1.4
 """Listened after the key is let go: room for a slow release (common practice)."""
@@ -36,6 +39,19 @@ def plan_tryout(
     messages.append(Message(LEAD_NS, port, bytes([0x90 | channel, note, velocity])))
     messages.append(Message(off_ns, port, bytes([0x80 | channel, note, 64])))
     return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
+
+
+def usual_note(plan: Plan, instrument: Instrument) -> int:
+    """A note that should come home on the instrument's returns: middle C, or a voice of a drum machine that leaves by
+    what is cabled there."""
+    box = plan.rig.box(instrument.box)
+    if box is None or box.shape != "drum-machine":
+        return MIDDLE_C
+    ways = trip_of(plan.rig, instrument).homeward
+    mine = {plan.rig.find(way[0].source)[1].separate for way in ways}
+    apart = {socket.separate for socket in box.sockets if socket.separate and plan.rig.cable_at(socket.uid)}
+    leaves = {voice: voice if voice in apart else "" for voice in VOICES}
+    return next((note for voice, note in VOICES.items() if leaves[voice] in mine), VOICES["kick"])
 
 
 def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[str, list[str]]:

@@ -14,6 +14,7 @@ from hypotaxis.core.plan import Instrument
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.units import level_text
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
@@ -165,7 +166,7 @@ def _line(here: Desk, instrument: Instrument) -> Line:
 
 def _opened(here: Desk, uid: str) -> dict:
     instrument = here.plan.instrument(uid)
-    context = {"try_form": TryOutForm(initial={"note": _usual_note(here, instrument)})}
+    context = {"try_form": TryOutForm(initial={"note": usual_note(here.plan, instrument)})}
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(job)
@@ -180,12 +181,6 @@ def _uid_or_none(text: str):
         return UUID(text)
     except ValueError:
         return None
-
-
-def _usual_note(here: Desk, instrument: Instrument | None) -> int:
-    """Middle C, or the kick where the box is a drum machine (General MIDI percussion: 36)."""
-    box = here.plan.rig.box(instrument.box) if instrument else None
-    return 36 if box and box.shape == "drum-machine" else 60
 
 
 @dataclass(frozen=True)

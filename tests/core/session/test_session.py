@@ -14,8 +14,8 @@ from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.tryout import explain, plan_tryout
-from hypotaxis.demo.compose import tide_tables
+from hypotaxis.core.session.tryout import explain, plan_tryout, usual_note
+from hypotaxis.demo.compose import saltmarsh_room, tide_tables
 from tests.rooms import change, instrument_named, small_room, uid_of
 
 
@@ -84,6 +84,16 @@ class MeterTest(SimpleTestCase):
 
 
 class TryOutTest(SimpleTestCase):
+    def test_the_note_to_begin_with_leaves_by_what_is_cabled_to_the_return(self):
+        # General MIDI percussion: 36 bass drum 1, 38 acoustic snare.
+        plan = saltmarsh_room()
+        notes = {
+            name: usual_note(plan, instrument_named(plan, name)) for name in ("Sedge upper", "Alder kit", "Alder kick")
+        }
+        self.assertEqual(notes, {"Sedge upper": 60, "Alder kit": 38, "Alder kick": 36})
+        small = small_room()
+        self.assertEqual(usual_note(small, instrument_named(small, "Alder kit")), 36)
+
     def test_the_message_is_a_note_on_the_instruments_channel(self):
         plan = small_room()
         tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), note=36, velocity=100, length_s=0.5)

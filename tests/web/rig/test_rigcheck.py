@@ -42,6 +42,14 @@ class RigcheckTest(SimpleTestCase):
         self.assertIn("no cable ends there", first["message"])
         self.assertIn("Cable Sluice out to Quayside 18 line in 4", first["remedy"])
 
+    def test_the_commented_example_is_read_and_holds_to_the_schema(self):
+        example = ROOT / "docs/formats/rig.example.jsonc"
+        code, out, _ = self.run_it(str(example), "--json")
+        self.assertEqual([row["about"] for row in json.loads(out)["findings"]], ["Eddy"])
+        self.assertEqual(code, 1)
+        bare = "".join(line for line in example.open(encoding="utf-8") if not line.lstrip().startswith("//"))
+        jsonschema.validate(json.loads(bare), SchemaTest.schema)
+
     def test_a_sound_rig_ends_with_0(self):
         code, out, _ = self.run_it(self.file(write_rig_file(small_room())))
         self.assertEqual(code, 0)
