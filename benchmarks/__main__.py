@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import librosa
@@ -18,12 +19,16 @@ import mido
 import numpy as np
 import soundfile
 
+from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.smf import read_smf, write_smf
+from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
+from tests.rooms import large_room
 
 RATE = 48_000
 ROOT = Path(__file__).parents[1]
@@ -121,6 +126,31 @@ def reading_a_score() -> None:
     tell("score of 100,000 events", ours, theirs, "mido's parsing, which it contains")
 
 
+def a_large_rig() -> None:
+    """200 boxes, 1,600 sockets, 670 cables: findings, all traces, and the whole page, against what is allowed."""
+    plan = large_room()
+    findings = best_of(lambda: check(replace(plan, rig=replace(plan.rig))))
+    sends = [end.socket.uid for end in ports_of(plan.rig, "out")]
+
+    def traces() -> None:
+        rig = replace(plan.rig)
+        for uid in sends:
+            heard_from(rig, uid)
+
+    traced = best_of(traces)
+    with tempfile.TemporaryDirectory() as data:
+        environment = os.environ | {"HYPOTAXIS_DATA": data, "DJANGO_SETTINGS_MODULE": "hypotaxis.web.settings"}
+        command = [sys.executable, "-m", "benchmarks.page"]
+        out = subprocess.run(command, stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True).stdout
+    page = float(out.split()[-1])
+    sizes = (
+        f"{len(plan.rig.boxes)} boxes, {sum(1 for _ in plan.rig.each_socket())} sockets, {len(plan.rig.cables)} cables"
+    )
+    print(f"rig of {sizes}: page {page / 0.3:.2f} of 300 ms allowed ({page * 1000:.0f} ms)")
+    print(f"    findings {findings / 0.2:.2f} of 200 ms allowed ({findings * 1000:.0f} ms)")
+    print(f"    a trace of one of {len(sends)} ports {traced / len(sends) * 1000:.3f} ms")
+
+
 def tell(what: str, ours: float, theirs: float, reference: str) -> None:
     """One line: ratio first, then this machine's times."""
     print(f"{what}: {ours / theirs:.2f} of {reference} ({ours:.3f} s against {theirs:.3f} s)")
@@ -130,3 +160,4 @@ if __name__ == "__main__":
     lateness_of_three_minutes()
     one_hour_of_stereo()
     reading_a_score()
+    a_large_rig()

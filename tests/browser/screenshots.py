@@ -17,8 +17,10 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from hypotaxis.core.formats.rigfile import write_rig_file
 from tests.browser.chromium import CHROMIUM, DESK
 from tests.core.timing.files import pair_of_files
+from tests.rooms import large_room
 
 ROOT = Path(__file__).parents[2]
 FOLDER = ROOT / "docs" / "screenshots"
@@ -70,11 +72,34 @@ def the_rig(page: Page, address: str) -> None:
     page.goto(f"{address}/rig/")
     keep(page, "rig")
     page.get_by_role("link", name="Draw this cable").click()
-    keep(page, "rig-drawing-a-cable")
-    page.get_by_label("Bittern out, free; draw the cable here").click()
-    page.get_by_text("Bittern’s trip").wait_for()
+    keep(page, "rig-remedy")
+    page.get_by_role("button", name="Do it").click()
+    page.get_by_label("Close this message").click()
+    page.locator(".socket[aria-label^='Quayside 18 line in 4']").click()
+    page.get_by_text("Withy’s trip").wait_for()
     keep(page, "rig-trip")
     at_night(page, "rig-night")
+    page.locator(".box-link[aria-label^='Junction 6, sends']").click()
+    page.get_by_role("link", name="Inside").click()
+    for cell in ("in 1 to out 2", "in 1 to out 5", "in 2 to out 5"):
+        page.get_by_label(f"{cell}: not joined").click()
+    page.get_by_role("link", name="in 1 to out 5", exact=True).click()
+    page.get_by_label("Channels that pass").fill("10")
+    page.get_by_role("button", name="Keep").click()
+    page.get_by_role("link", name="in 1 to out 5, channels 10 only").click()
+    keep(page, "rig-inside")
+    for _ in range(4):
+        page.locator("#undo").click()
+        page.wait_for_load_state("networkidle")
+
+
+def forty_boxes(page: Page, address: str) -> None:
+    page.goto(f"{address}/rig/rigs/")
+    file = {"name": "forty.json", "mimeType": "application/json", "buffer": write_rig_file(large_room(0.2)).encode()}
+    page.get_by_label("Rig file").set_input_files(file)
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_label("Close this message").click()
+    keep(page, "rig-forty-boxes")
 
 
 def the_instruments(page: Page, address: str) -> None:
@@ -88,7 +113,7 @@ def the_instruments(page: Page, address: str) -> None:
 
 def the_session(page: Page, address: str) -> None:
     page.goto(f"{address}/session/")
-    for track in range(3):
+    for track in range(3):  # kit, kick, Bittern
         page.locator(".arm").nth(track).click()
         page.wait_for_load_state("networkidle")
     page.get_by_label("to bar").fill("4")
@@ -129,6 +154,7 @@ def main() -> None:
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
             a_recording_of_ones_own(page, address)
+            forty_boxes(page, address)
         with application() as address:
             page = browser.new_page(viewport=DESK)
             page.goto(f"{address}/rig/")
