@@ -19,6 +19,7 @@ import mido
 import numpy as np
 import soundfile
 
+from benchmarks.dragging import tell_dragging
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.rig.ports import ports_of
@@ -161,3 +162,4 @@ if __name__ == "__main__":
     one_hour_of_stereo()
     reading_a_score()
     a_large_rig()
+    tell_dragging()

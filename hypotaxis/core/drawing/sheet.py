@@ -34,6 +34,8 @@ COMPACT_TOP = 4
 LETTER = 6.6
 """Width of a letter of a socket's label, about."""
 MAX_TITLE = 24
+ROW_LETTERS = 23
+"""Letters that go side by side in a row of the host's cards: a label and a tag."""
 LEAST_RUN = 3
 """Free sockets of an interface in a row that are drawn together."""
 
@@ -326,7 +328,9 @@ def _card(look: _Look, box: Box, role: str, chosen: list[Socket], x: float, y: f
     return BoxDrawing(
         uid=box.uid,
         role=role,
-        title=_shorten(box.name, (MAX_TITLE if w > NARROW_W else 11) if role == "boxes" else 13),
+        title=_shorten(
+            box.name, (MAX_TITLE if w > NARROW_W else 11) if role == "boxes" else 13 if role == "hands" else 17
+        ),
         full_title=box.name,
         note=note,
         colour=box.colour,
@@ -397,7 +401,7 @@ def _socket(
         ink=_ink(look.rig, box, role, item),
         state=state,
         strong=item.uid in look.selection.sockets,
-        tag=tag,
+        tag=_shorten(tag, max(5, ROW_LETTERS - len(label))),
         spoken=_spoken(look.rig, box, item) if len(run) == 1 else f"{box.name} {label}, all free",
         hit_x=(x - w / 2 + 8) if side == "right" else (card_x - 8 if side == "left" else x - 8),
         hit_w=w / 2 if side != "bottom" else 56,
@@ -479,7 +483,8 @@ def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection
         source, target = rig.find(cable.source), rig.find(cable.target)
         if source is None or target is None:
             continue
-        spoken = f"Cable from {rig.socket_text(cable.source)} to {rig.socket_text(cable.target)}"
+        noted = "".join(f", {word}" for word in (cable.colour, cable.label) if word)
+        spoken = f"Cable from {rig.socket_text(cable.source)} to {rig.socket_text(cable.target)}{noted}"
         strong = cable.uid in selection.cables
         kind = source[1].kind
         if kind in LINKS:
