@@ -310,7 +310,8 @@ function rigSheet() {
       else this.pan(event);
     },
     pull(event) {
-      const dot = this.anchor(this.held.socket);
+      this.held.dot ??= this.anchor(this.held.socket);
+      const dot = this.held.dot;
       const here = this.at(event);
       this.$refs.drawn.setAttribute("d", `M${dot.x} ${dot.y}L${here.x} ${here.y}`);
     },

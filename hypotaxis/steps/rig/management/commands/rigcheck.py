@@ -2,7 +2,6 @@
 
 import json
 import sys
-from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
 
@@ -11,8 +10,9 @@ from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.findings.rules import RULES, check, name_of
 from hypotaxis.core.formats.rigfile import MAX_BYTES, read_rig_file
 from hypotaxis.core.plan import Plan
+from hypotaxis.records.shell import bytes_of, refuse
 
-FOUND, UNREADABLE = 1, 2
+FOUND = 1
 
 
 class Command(BaseCommand):
@@ -33,10 +33,7 @@ class Command(BaseCommand):
         try:
             plan = read_rig_file(_text_of(file))
         except UnreadableFile as error:
-            if options["json"]:
-                self.stdout.write(json.dumps({"error": str(error)}, ensure_ascii=False))
-            self.stderr.write(str(error))
-            sys.exit(UNREADABLE)
+            refuse(self, error, as_json=options["json"])
         findings = check(plan)
         if options["json"]:
             rows = [_row(plan, finding) for finding in findings]
@@ -72,9 +69,6 @@ def _row(plan: Plan, finding: Finding) -> dict:
 
 def _text_of(name: str) -> str:
     try:
-        with Path(name).open("rb") as stream:
-            return stream.read(MAX_BYTES + 1).decode("utf-8")
-    except OSError as error:
-        raise UnreadableFile(f"{name} cannot be read: {error.strerror}.") from error
+        return bytes_of(name, MAX_BYTES).decode("utf-8")
     except UnicodeDecodeError as error:
         raise UnreadableFile(f"{name} is not UTF-8: byte {error.start} cannot be read.") from error

@@ -1,16 +1,13 @@
 """`manage.py align`: how late is a recording of one's own against a MIDI file? Without a database."""
 
 import json
-import sys
-from pathlib import Path
 
 from django.core.management.base import BaseCommand
 
-from hypotaxis.core.errors import HypotaxisError, UnreadableFile
+from hypotaxis.core.errors import HypotaxisError
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.report import one_line
-
-REFUSED = 2
+from hypotaxis.records.shell import file_named, refuse
 
 
 class Command(BaseCommand):
@@ -28,23 +25,10 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options) -> None:
         try:
-            score, recording = _file(options["score"]), _file(options["recording"])
+            score, recording = file_named(options["score"]), file_named(options["recording"])
             result = measure_apart(
                 score, recording, track=options["track"], channel=options["channel"], side=options["input"]
             )
         except HypotaxisError as error:
-            reason = " ".join(str(error).split())
-            if options["json"]:
-                self.stdout.write(json.dumps({"error": reason}))
-            self.stderr.write(reason, self.style.NOTICE if self.style else None)
-            sys.exit(REFUSED)
+            refuse(self, error, as_json=options["json"])
         self.stdout.write(json.dumps(result, allow_nan=False) if options["json"] else one_line(result))
-
-
-def _file(name: str) -> Path:
-    path = Path(name).absolute()
-    try:
-        with path.open("rb"):
-            return path
-    except OSError as error:
-        raise UnreadableFile(f"{name} cannot be read: {error.strerror}.") from error

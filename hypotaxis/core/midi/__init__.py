@@ -1,0 +1,1 @@
+"""Protocol facts as tables: programs and banks."""

@@ -1,0 +1,1 @@
+"""Named sounds: patch lists, their display numbers, note maps."""

@@ -1,0 +1,76 @@
+"""A patch list: named sounds, each with the number the box displays and the program on the wire."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.midi.programs import Program
+
+
+@dataclass(frozen=True, kw_only=True)
+class Bank:
+    """A bank as the box calls it, with its bank select numbers (None = the list names none)."""
+
+    name: str
+    msb: int | None = None
+    lsb: int | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Patch:
+    """A sound. bank: place in the list's banks; number: as the box displays it; program: 0–127 as on the wire; msb,
+    lsb: its own where it has any, otherwise those of its bank."""
+
+    name: str
+    program: int
+    number: str = ""
+    bank: int = 0
+    msb: int | None = None
+    lsb: int | None = None
+    category: str = ""
+
+    @property
+    def on_the_wire(self) -> Program:
+        return Program(self.program, self.msb, self.lsb)
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteName:
+    """A named note of a drum kit or of key switches; note: 0–127."""
+
+    note: int
+    name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteMap:
+    """Named notes, in ascending order."""
+
+    name: str
+    notes: tuple[NoteName, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class PatchList:
+    """Banks, patches in their order, and note maps."""
+
+    name: str
+    banks: tuple[Bank, ...] = ()
+    patches: tuple[Patch, ...] = ()
+    note_maps: tuple[NoteMap, ...] = ()
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """A line that could mean something else, or that was left out. line: counts from 1, 0 = the whole."""
+
+    line: int
+    text: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class ReadList:
+    """A list as it was read. form: display numbers as recognised (a key of numbers.FORMS, or "")."""
+
+    patches: PatchList
+    doubts: tuple[Doubt, ...] = ()
+    form: str = ""

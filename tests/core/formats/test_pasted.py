@@ -1,0 +1,114 @@
+# ruff: noqa: E501
+"""Text from manuals: layouts as they come out of a PDF, a web page or a scan, all invented for these tests."""
+
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.pasted import read_pasted
+from hypotaxis.core.patches.numbers import FORMS
+
+N = "\n"
+LIST = ("Salt Pan", "Low Reed 2", "808 Tide", "5th Gull", "Mud Bass")
+
+
+def numbered(form: str, count: int, sep: str = " ") -> str:
+    return N.join(f"{FORMS[form].show(n)}{sep}Sound {chr(65 + n % 26)}{n // 26}" for n in range(count))
+
+
+# name → (text, form, [(number, program, name) …] of the first patches, how many in all)
+LAYOUTS = {
+    "plain": (N.join(f"{n} {name}" for n, name in enumerate(LIST, 1)), "1", [("1", 0, "Salt Pan"), ("2", 1, "Low Reed 2")], 5),
+    "from zero": (N.join(f"{n} {name}" for n, name in enumerate(LIST)), "0", [("0", 0, "Salt Pan"), ("1", 1, "Low Reed 2")], 5),
+    "dots after": ("1. Salt Pan\n2. 808 Tide\n3. Mud\n", "1", [("1", 0, "Salt Pan"), ("2", 1, "808 Tide")], 3),
+    "brackets": ("1) Salt Pan\n2) Mud\n3) Gull", "1", [("1", 0, "Salt Pan")], 3),
+    "colons": ("000: Init\n001: Mud\n002: Gull", "000", [("000", 0, "Init"), ("001", 1, "Mud")], 3),
+    "dashes": ("01 - Salt Pan\n02 - Mud\n03 - Gull", "1", [("01", 0, "Salt Pan")], 3),
+    "padded": (numbered("001", 128), "001", [("001", 0, "Sound A0"), ("002", 1, "Sound B0")], 128),
+    "leaders": ("1 Salt Pan ..........\n2 Mud ........\n3 Gull .....", "1", [("1", 0, "Salt Pan")], 3),
+    "number last": ("Salt Pan ...... 001\nLow Reed 2 .... 002\nMud ... 003", "001", [("001", 0, "Salt Pan"), ("002", 1, "Low Reed 2")], 3),
+    "tabs": ("1\tSalt Pan\n2\tLow Reed 2\n3\tMud", "1", [("1", 0, "Salt Pan"), ("2", 1, "Low Reed 2")], 3),
+    "columns by gaps": ("1 A 1   5 E 1\n2 B 2   6 F 2\n3 C 3   7 G 3\n4 D 4   8 H 4", "1", [("1", 0, "A 1"), ("2", 1, "B 2")], 8),
+    "columns by one space": ("1 Reed 1 17 Mud 1 33 Pan\n2 Reed 2 18 Mud 2 34 Tide\n3 Reed 3 19 Mud 3 35 Gull\n4 Reed 4 20 Mud 4 36 Eel", "1", [("1", 0, "Reed 1"), ("2", 1, "Reed 2")], 12),
+    "bars between": ("| 1 | Salt Pan |\n| 2 | Mud |\n| 3 | Gull |", "1", [("1", 0, "Salt Pan")], 3),
+    "lines of their own": ("1\nSalt Pan\n2\nMud\n3\nGull\n", "1", [("1", 0, "Salt Pan"), ("2", 1, "Mud")], 3),
+    "eight by eight in digits": (numbered("11", 64), "11", [("11", 0, "Sound A0"), ("12", 1, "Sound B0")], 64),
+    "eight by eight with a dash": ("1-1 Pan\n1-2 Mud\n1-3 Eel\n1-4 Gull\n1-5 a\n1-6 b\n1-7 c\n1-8 d\n2-1 e\n2-2 f", "11", [("1-1", 0, "Pan")], 10),
+    "letters by eight": (numbered("A1", 128), "A1", [("A1", 0, "Sound A0"), ("A2", 1, "Sound B0")], 128),
+    "letter and eight by eight": (numbered("A11", 128), "A11", [("A11", 0, "Sound A0")], 128),
+    "letter and two digits": (numbered("A01/64", 128), "A01/64", [("A01", 0, "Sound A0")], 128),
+    "letter, dash, two digits": ("A-01 Pan\nA-02 Mud\nA-09 Eel\nA-10 Gull\nB-01 Tern", "A01/64", [("A-01", 0, "Pan")], 5),
+    "letter and three digits": (numbered("A001", 256), "A001", [("A001", 0, "Sound A0")], 256),
+    "banks by name": ("Preset A\n1 Pan\n2 Mud\nPreset B\n1 Eel\n2 Gull", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("1", 0, "Eel")], 4),
+    "banks with numbers": ("BANK 1 (MSB 81, LSB 0)\n1 Pan\n2 Mud\nBANK 2 (MSB 81, LSB 1)\n1 Eel\n2 Gull", "1", [("1", 0, "Pan")], 4),
+    "banks by controllers": ("Strings bank: CC0 = 87, CC32 = 64\n1 Pan\n2 Mud\n3 Eel", "1", [("1", 0, "Pan")], 3),
+    "categories": ("PIANO\n1 Pan\n2 Mud\nSTRINGS:\n3 Eel\n4 Gull", "1", [("1", 0, "Pan")], 4),
+    "page rubbish": ("Owner's Manual\nSound List\n\n1 Pan\n2 Mud\n\n- 41 -\nOwner's Manual\nwww.example.invalid\n3 Eel\n4 Gull\nPage 42\nOwner's Manual\n5 Tern", "1", [("1", 0, "Pan")], 5),
+    "a table with a head": ("No.  Name  MSB  LSB  PC\n1  Salt Pan  0  112  1\n2  808 Tide  0  112  2\n3  Kit 2  127  0  1", "1", [("1", 0, "Salt Pan"), ("2", 1, "808 Tide"), ("3", 0, "Kit 2")], 3),
+    "a table, name last": ("MSB LSB Prog Name\n0 1 0 Pan\n0 1 1 Mud 2\n0 2 0 Eel", "0", [("0", 0, "Pan"), ("1", 1, "Mud 2")], 3),
+    "windows line ends and a mark": ("\ufeff1 Pan\r\n2 Mud\r\n3 Eel\r\n", "1", [("1", 0, "Pan")], 3),
+    "ornaments": ("• 1 Pan\n• 2 Mud\n▪ 3 Eel", "1", [("1", 0, "Pan")], 3),
+}  # fmt: skip
+
+
+class PastedTest(SimpleTestCase):
+    def test_every_layout_is_recognised(self):
+        self.assertGreaterEqual(len(LAYOUTS), 28)
+        for name, (text, form, first, many) in LAYOUTS.items():
+            with self.subTest(name):
+                found = read_pasted(text)
+                rows = [(patch.number, patch.program, patch.name) for patch in found.patches.patches]
+                self.assertEqual(rows[: len(first)], first)
+                self.assertEqual((found.form, len(rows)), (form, many))
+                self.assertEqual([doubt for doubt in found.doubts if doubt.line], [])
+
+    def test_banks_take_their_names_and_numbers_from_headings(self):
+        banks = read_pasted(LAYOUTS["banks with numbers"][0]).patches.banks
+        self.assertEqual([(bank.name, bank.msb, bank.lsb) for bank in banks], [("BANK 1", 81, 0), ("BANK 2", 81, 1)])
+        (one,) = read_pasted(LAYOUTS["banks by controllers"][0]).patches.banks
+        self.assertEqual((one.name, one.msb, one.lsb), ("Strings bank", 87, 64))
+        patches = read_pasted(LAYOUTS["a table with a head"][0]).patches
+        self.assertEqual([(p.msb, p.lsb) for p in patches.patches], [(0, 112), (0, 112), (127, 0)])
+
+    def test_categories_go_with_what_stands_below_them(self):
+        found = read_pasted(LAYOUTS["categories"][0]).patches.patches
+        self.assertEqual([patch.category for patch in found], ["PIANO", "PIANO", "STRINGS", "STRINGS"])
+
+    def test_whatever_could_mean_something_else_is_told_with_its_line(self):
+        cases = {
+            (0, "Missing between others: 3"): "1 Pan\n2 Mud\n4 Eel\n5 Gull",
+            (4, "Number 2 is there already"): "1 Pan\n2 Mud\n3 Eel\n2 Gull again\n4 Tern",
+            (
+                3,
+                "neither a numbered sound nor a heading",
+            ): "1 Pan\n2 Mud\nThis sentence comes from the page beside it, 12 of them.\n3 Eel",
+            (2, "Its name is only a number"): "1 Pan\n2 808\n3 Eel",
+            (0, "no bank numbers beside them"): "Bank A\n1 Pan\n2 Mud\nBank B\n1 Eel\n2 Gull",
+            (
+                4,
+                "does not fit the columns",
+            ): "Name MSB LSB PC\nPan 0 1 1\nMud 0 1 2\nsomething else altogether\nEel 0 1 3",
+        }
+        for (line, reason), text in cases.items():
+            with self.subTest(reason):
+                doubts = [(doubt.line, doubt.reason) for doubt in read_pasted(text).doubts]
+                self.assertTrue([1 for at, why in doubts if at == line and reason in why], doubts)
+
+    def test_a_text_without_numbers_that_count_on_is_refused(self):
+        for text in ("A letter to a friend.\nNothing is numbered here.", "7 of 9\n", "12"):
+            with self.assertRaisesRegex(UnreadableFile, "count on from each other"):
+                read_pasted(text)
+
+    @given(st.text(max_size=400))
+    def test_any_text_is_read_or_refused(self, text):
+        try:
+            found = read_pasted(text)
+        except UnreadableFile:
+            return
+        self.assertTrue(all(0 <= patch.program <= 127 for patch in found.patches.patches))
+
+    @given(st.sampled_from(sorted(FORMS)), st.integers(12, 64), st.sampled_from([" ", "  ", "\t", ". ", ": "]))
+    def test_any_form_is_told_from_the_others(self, key, count, sep):
+        found = read_pasted(numbered(key, count, sep))
+        self.assertEqual([patch.program for patch in found.patches.patches], list(range(count)))
