@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from hypotaxis.core.midi.programs import GAP_MS
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import Port
 
@@ -13,6 +14,9 @@ class Instrument:
     Sockets are named by uid and may point to something that is gone: that is a loose end, never an error here.
     channel: 1–16. returns: one input (mono) or two (left, right); empty = none chosen. home_trim_db: applied when
     the return is heard or handed over, never to the take itself. lateness_ms: None until measured; + late.
+    patch_list: uid of the list that names its sounds; patch: uid of the one that is called up; note_map: name of one of
+    the list's maps. bank_form: which bank messages its box wants, a key of midi.programs.BANK_FORMS; gap_ms: left after
+    a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's.
     """
 
     uid: str
@@ -24,6 +28,13 @@ class Instrument:
     home_trim_db: float = 0.0
     lateness_ms: float | None = None
     colour: str = ""
+    patch_list: str = ""
+    patch: str = ""
+    note_map: str = ""
+    bank_form: str = "both"
+    gap_ms: float = GAP_MS
+    middle_c: int = 4
+    notes: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)

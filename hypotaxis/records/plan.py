@@ -21,6 +21,9 @@ RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture")
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
 ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
+INSTRUMENT_FIELDS = tuple(
+    field.name for field in fields(core.Instrument) if field.name not in ("uid", "box", "send", "returns")
+)
 CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
 ON_THE_BOX = "panel-"
 """How keys of ticks of settings on a box begin; all others belong to the start-up list of a day."""
@@ -96,14 +99,10 @@ def instrument_value(row: rows.Instrument) -> core.Instrument:
     """One instrument row as a core value."""
     return core.Instrument(
         uid=str(row.uid),
-        name=row.name,
         box=row.box_uid,
         send=row.send_uid,
-        channel=row.channel,
         returns=tuple(row.returns),
-        home_trim_db=row.home_trim_db,
-        lateness_ms=row.lateness_ms,
-        colour=row.colour,
+        **{name: getattr(row, name) for name in INSTRUMENT_FIELDS},
     )
 
 
@@ -162,16 +161,11 @@ def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> 
     """An instrument's fields as stored."""
     return {
         "rig_id": rig_uid,
-        "name": instrument.name,
         "box_uid": instrument.box,
         "send_uid": instrument.send,
-        "channel": instrument.channel,
         "returns": list(instrument.returns),
-        "home_trim_db": instrument.home_trim_db,
-        "lateness_ms": instrument.lateness_ms,
-        "colour": instrument.colour,
         "order": order,
-    }
+    } | {name: getattr(instrument, name) for name in INSTRUMENT_FIELDS}
 
 
 def tempo_of(session: rows.Session) -> TempoMap:

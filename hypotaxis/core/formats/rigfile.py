@@ -13,6 +13,7 @@ from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.plain import as_lists, as_tuples
+from hypotaxis.core.midi.programs import BANK_FORMS, GAP_MS
 from hypotaxis.core.plan import Instrument, Meant, Plan
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
@@ -256,6 +257,13 @@ _INSTRUMENT = {
     "home_trim_db": _Field(_number(-60, 24), 0.0),
     "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
     "colour": _Field(_text, ""),
+    "patch_list": _Field(_uid_or_empty, ""),
+    "patch": _Field(_uid_or_empty, ""),
+    "note_map": _Field(_text, ""),
+    "bank_form": _Field(_one_of(*BANK_FORMS), "both"),
+    "gap_ms": _Field(_number(0, 2000), GAP_MS),
+    "middle_c": _Field(_number(3, 4, whole=True), 4),
+    "notes": _Field(_long_text, ""),
 }
 _MEANT = {"rule": _Field(_text), "about": _Field(_text), "cause": _Field(_long_text), "reason": _Field(_text, "")}
 _PORT = {"system_name": _Field(_text), "direction": _Field(_one_of("in", "out")), "taken": _Field(_flag, False)}

@@ -25,13 +25,15 @@ MAX_SECONDS = 4 * 3600
 
 @dataclass(frozen=True, eq=False)
 class PlayedPart:
-    """A part bound to a port (system name) and a channel (1–16); program on the wire or None."""
+    """A part bound to a port (system name) and a channel (1–16). calls: the messages that call up its sound, sent in
+    the lead-in; gap_ms: what its box needs after a change of sound before the next note."""
 
     port: str
     channel: int
     notes: np.ndarray
     controls: np.ndarray
-    program: int | None = None
+    calls: tuple[bytes, ...] = ()
+    gap_ms: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,20 +99,38 @@ def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: i
     def event(time_ns: int, rank: int, status: int, *data: int):
         return int(time_ns), rank, number, Message(int(time_ns), part.port, bytes([status | channel, *data]))
 
-    if part.program is not None:
-        yield event(0, _CONTROL, 0xC0, part.program)
-    for time_ns, control in _controls_in(part.controls, ns, first_tick, end_tick):
-        status = int(control["status"])
-        data = (int(control["data1"]), int(control["data2"]))[: DATA_BYTES[status]]
-        yield event(time_ns, _CONTROL, status, *data)
+    for call in part.calls:
+        yield 0, _CONTROL, number, Message(0, part.port, call)
     notes = part.notes
     notes = notes[(notes["tick"] >= first_tick) & (notes["tick"] < end_tick)]
     starts = ns(notes["tick"])
+    for time_ns, control in _controls_in(part.controls, ns, first_tick, end_tick):
+        status = int(control["status"])
+        data = (int(control["data1"]), int(control["data2"]))[: DATA_BYTES[status]]
+        early = _before_next_note(int(time_ns), starts, part.gap_ms) if _changes_sound(status, data) else time_ns
+        yield event(early, _CONTROL, status, *data)
     ends = ns(np.minimum(notes["tick"] + notes["duration"], end_tick))
     for note, velocity, start, end in zip(notes["note"], notes["velocity"], starts, ends, strict=True):
         yield event(start, _ON, 0x90, int(note), int(velocity))
         # A note of no length still needs its end after its beginning.
         yield event(end if end > start else start + 1, _OFF, 0x80, int(note), 64)
+
+
+def _changes_sound(status: int, data: tuple[int, ...]) -> bool:
+    """Whether a message is a program change or a bank select (controllers 0 and 32)."""
+    return status == 0xC0 or (status == 0xB0 and data[0] in (0, 32))
+
+
+def _before_next_note(time_ns: int, starts: np.ndarray, gap_ms: float) -> int:
+    """When a change of sound is sent so that the gap is left before the next note: earlier, but not before the note
+    that comes before it, nor before the run."""
+    place = int(np.searchsorted(np.sort(starts), time_ns))
+    ordered = np.sort(starts)
+    if place == len(ordered):
+        return time_ns
+    latest = int(ordered[place]) - int(gap_ms * 1e6)
+    floor = int(ordered[place - 1]) + 1 if place else 0
+    return max(floor, min(time_ns, latest), 0)
 
 
 def _controls_in(controls: np.ndarray, ns, first_tick: int, end_tick: int):

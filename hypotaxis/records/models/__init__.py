@@ -1,5 +1,6 @@
 """Models by subject."""
 
+from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
 from hypotaxis.records.models.timing import Sounding
@@ -13,6 +14,8 @@ __all__ = [
     "Instrument",
     "Job",
     "Pass",
+    "Patch",
+    "PatchList",
     "Rig",
     "Route",
     "Session",

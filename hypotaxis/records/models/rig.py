@@ -121,6 +121,13 @@ class Instrument(WithUid):
     lateness_ms = models.FloatField(null=True, blank=True)
     colour = models.CharField(max_length=7, blank=True)
     order = models.PositiveIntegerField(default=0)
+    patch_list = models.CharField(max_length=36, blank=True)
+    patch = models.CharField(max_length=36, blank=True)
+    note_map = models.CharField(max_length=80, blank=True)
+    bank_form = models.CharField(max_length=8, default="both")
+    gap_ms = models.FloatField(default=20.0)
+    middle_c = models.PositiveSmallIntegerField(default=4)
+    notes = models.TextField(blank=True)
 
     class Meta:
         ordering = ["order", "name"]

@@ -26,7 +26,8 @@ class Session(WithUid):
 
 
 class Track(WithUid):
-    """Notes for one part. notes and controls: packed arrays of core.session.score.NOTE and CONTROL."""
+    """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
+    patch it was picked as. notes and controls: packed arrays of core.session.score.NOTE and CONTROL."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -34,6 +35,9 @@ class Track(WithUid):
     file_channel = models.PositiveSmallIntegerField(default=1)
     instrument_uid = models.CharField(max_length=36, blank=True)
     program = models.PositiveSmallIntegerField(null=True, blank=True)
+    msb = models.PositiveSmallIntegerField(null=True, blank=True)
+    lsb = models.PositiveSmallIntegerField(null=True, blank=True)
+    patch_uid = models.CharField(max_length=36, blank=True)
     armed = models.BooleanField(default=False)
     notes = models.BinaryField(default=bytes)
     controls = models.BinaryField(default=bytes)

@@ -24,7 +24,7 @@ def run(*parts, first_bar=1, last_bar=1, tempo=TEMPO, rate=48000):
 class ScheduleTest(SimpleTestCase):
     def test_bytes_and_times(self):
         # MIDI 1.0: 92 3C 64 is note on, channel 3, note 60, velocity 100; C2 05 program 5.
-        plan = run(part([(0, 480, 60, 100)], program=5))
+        plan = run(part([(0, 480, 60, 100)], calls=(b"\xc2\x05",)))
         sent = [(message.time_ns, message.data.hex(" ")) for message in plan.messages]
         lead = round(LEAD_IN_S * 1e9)
         self.assertEqual(sent, [(0, "c2 05"), (lead, "92 3c 64"), (lead + 500_000_000, "82 3c 40")])

@@ -14,7 +14,8 @@ from django.utils import timezone
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule, StudioTrouble
-from hypotaxis.core.plan import Plan
+from hypotaxis.core.midi.programs import Program, change_messages
+from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
@@ -54,7 +55,8 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
                 "instrument_name": instrument.name,
                 "port": plan.rig.find(instrument.send)[1].system_name,
                 "channel": instrument.channel,
-                "program": row.program,
+                "calls": [message.hex() for message in _calls(row, instrument)],
+                "gap_ms": instrument.gap_ms,
                 "columns": [order.index(uid) for uid in instrument.returns],
                 "returns_text": returns_text(plan.rig, instrument.returns),
                 "home_trim_db": instrument.home_trim_db,
@@ -62,6 +64,13 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
         )
     setup = {"parts": parts, "inputs": [use.system_name for use in inputs], "names": [use.name for use in inputs]}
     return _queue(session, setup, first_bar, last_bar, fast, place_takes, plan.rig.sample_rate)
+
+
+def _calls(track: Track, instrument: Instrument) -> list[bytes]:
+    """The messages that call up a track's sound, in the form its instrument's box wants."""
+    if track.program is None:
+        return []
+    return change_messages(instrument.channel, Program(track.program, track.msb, track.lsb), instrument.bank_form)
 
 
 def repeat_pass(old: Pass) -> Pass:
@@ -103,7 +112,8 @@ def _schedule(run: Pass, rate: int) -> Schedule:
             part["channel"],
             notes_of(tracks[part["track"]]),
             controls_of(tracks[part["track"]]),
-            part["program"],
+            tuple(bytes.fromhex(call) for call in part.get("calls", ())),
+            part.get("gap_ms", 0.0),
         )
         for part in run.setup["parts"]
     ]

@@ -1,0 +1,62 @@
+"""Rows of patch lists. They belong to no rig: a list serves every rig in which its box stands."""
+
+from django.db import models
+
+from hypotaxis.records.models.base import WithUid
+
+
+class PatchList(WithUid):
+    """Named sounds of a box. form: display numbers, a key of core.patches.numbers.FORMS; banks: rows of Bank;
+    note_maps: rows of NoteMap."""
+
+    name = models.CharField(max_length=80)
+    form = models.CharField(max_length=10, blank=True)
+    banks = models.JSONField(default=list)
+    note_maps = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class PatchRows(models.QuerySet):
+    """Patches as they are looked for."""
+
+    def named(self, words: str) -> "PatchRows":
+        """Those whose name, category or number holds every word, in any order and case."""
+        found = self
+        for word in words.split()[:8]:
+            found = found.filter(
+                models.Q(name__icontains=word) | models.Q(category__icontains=word) | models.Q(number__iexact=word)
+            )
+        return found
+
+
+class Patch(WithUid):
+    """A sound; fields as in core.patches.values.Patch. favourite; used: when it was last called up; checked: when the
+    owner heard that name and sound belong together."""
+
+    list = models.ForeignKey(PatchList, on_delete=models.CASCADE, related_name="patches")
+    row = models.PositiveIntegerField()
+    name = models.CharField(max_length=120)
+    number = models.CharField(max_length=12, blank=True)
+    bank = models.PositiveIntegerField(default=0)
+    msb = models.PositiveSmallIntegerField(null=True, blank=True)
+    lsb = models.PositiveSmallIntegerField(null=True, blank=True)
+    program = models.PositiveSmallIntegerField()
+    category = models.CharField(max_length=80, blank=True)
+    favourite = models.BooleanField(default=False)
+    used = models.DateTimeField(null=True, blank=True)
+    checked = models.DateField(null=True, blank=True)
+
+    objects = PatchRows.as_manager()
+
+    class Meta:
+        ordering = ["row"]
+        indexes = [models.Index(fields=["list", "row"])]
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,0 +1,178 @@
+"""Patch lists: looked at before anything is kept, kept, searched, called up.
+
+What is uploaded or pasted waits as a file in the data folder while its preview is looked at; "keep" reads it again.
+"""
+
+import uuid
+from dataclasses import asdict
+from datetime import date
+from pathlib import Path
+
+from django.db import transaction
+from django.utils import timezone
+
+from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.patchfile import read_patch_file
+from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.patches import values
+from hypotaxis.core.patches.general_midi import general_midi
+from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.change import set_instrument
+from hypotaxis.records.audio import folder, forget_old, write_whole
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.models import Patch, PatchList, Rig, Session
+
+SHOWN = 60
+"""Rows shown at once of a search."""
+WAITING = 20
+"""Previews kept at the most."""
+
+
+def put_aside(data: bytes, *, pasted: bool) -> str:
+    """Keep what was uploaded or pasted until its preview is decided on; its name."""
+    ending = ".pasted" if pasted else ".list"
+    path = write_whole("previews", ending, lambda stream: stream.write(data))
+    forget_old("previews", "*", WAITING)
+    return path.name
+
+
+def preview(name: str) -> tuple[str, values.ReadList]:
+    """(what it is, the list in it). Raises UnreadableFile, also when it no longer waits."""
+    path = _waiting(name)
+    return read_patch_file(path.read_bytes(), pasted=path.suffix == ".pasted")
+
+
+def _waiting(name: str) -> Path:
+    path = folder("previews") / Path(name).name
+    if not path.is_file():
+        raise UnreadableFile("This preview is gone. Choose the file, or paste the text, again.")
+    return path
+
+
+def keep(name: str, title: str, banks: list[tuple[int | None, int | None]]) -> PatchList:
+    """Store what waits under a name, with the bank numbers as they were confirmed."""
+    _, found = preview(name)
+    patches = with_banks(found.patches, banks)
+    kept = store(patches, title, found.form)
+    _waiting(name).unlink(missing_ok=True)
+    return kept
+
+
+def with_banks(patches: values.PatchList, banks: list[tuple[int | None, int | None]]) -> values.PatchList:
+    """The list with other bank numbers; patches that had their bank's follow."""
+    rows = []
+    for patch in patches.patches:
+        bank = patches.banks[patch.bank]
+        msb, lsb = banks[patch.bank] if patch.bank < len(banks) else (bank.msb, bank.lsb)
+        follows = (patch.msb, patch.lsb) == (bank.msb, bank.lsb)
+        rows.append(values.Patch(**asdict(patch) | ({"msb": msb, "lsb": lsb} if follows else {})))
+    named = tuple(
+        values.Bank(name=bank.name, msb=numbers[0], lsb=numbers[1])
+        for bank, numbers in zip(patches.banks, banks, strict=False)
+    )
+    return values.PatchList(
+        name=patches.name,
+        banks=named + patches.banks[len(named) :],
+        patches=tuple(rows),
+        note_maps=patches.note_maps,
+    )
+
+
+@transaction.atomic
+def store(patches: values.PatchList, title: str, form: str = "") -> PatchList:
+    """Store a list, all or nothing."""
+    kept = PatchList.objects.create(
+        name=title[:80],
+        form=form,
+        banks=[asdict(bank) for bank in patches.banks],
+        note_maps=[asdict(one) for one in patches.note_maps],
+    )
+    Patch.objects.bulk_create(
+        (Patch(list=kept, row=row, **_fields(patch)) for row, patch in enumerate(patches.patches)), batch_size=1000
+    )
+    return kept
+
+
+def _fields(patch: values.Patch) -> dict:
+    return asdict(patch) | {"name": patch.name[:120], "number": patch.number[:12], "category": patch.category[:80]}
+
+
+def add_general_midi() -> PatchList:
+    """The General MIDI sound set as a list of its own."""
+    return store(general_midi(), "General MIDI 1", "1")
+
+
+def as_value(kept: PatchList) -> values.PatchList:
+    """A stored list as a core value, to be written as a file."""
+    names = ("name", "program", "number", "bank", "msb", "lsb", "category")
+    return values.PatchList(
+        name=kept.name,
+        banks=tuple(values.Bank(**bank) for bank in kept.banks),
+        patches=tuple(values.Patch(**row) for row in kept.patches.values(*names)),
+        note_maps=note_maps_of(kept),
+    )
+
+
+def note_maps_of(kept: PatchList) -> tuple[values.NoteMap, ...]:
+    """The note maps of a stored list."""
+    return tuple(
+        values.NoteMap(name=one["name"], notes=tuple(values.NoteName(**note) for note in one["notes"]))
+        for one in kept.note_maps
+    )
+
+
+def find(kept: PatchList, words: str, *, only: str = "") -> tuple[list[Patch], int]:
+    """(the first of the patches that hold all the words, how many there are). only: "favourites" or "used"."""
+    found = kept.patches.named(words)
+    if only == "favourites":
+        found = found.filter(favourite=True)
+    elif only == "used":
+        found = found.exclude(used=None).order_by("-used")
+    return list(found[:SHOWN]), found.count()
+
+
+@transaction.atomic
+def pick(rig: Rig, plan: Plan, instrument: Instrument, patch: Patch, session: Session | None) -> None:
+    """Call a patch up on an instrument: it is kept with the instrument, and with the tracks of the session that play
+    it."""
+    Patch.objects.filter(uid=patch.uid).update(used=timezone.now())
+    after = set_instrument(plan, instrument.uid, patch=str(patch.uid), patch_list=str(patch.list_id))
+    change_plan(rig, f"{instrument.name}: {patch.number} {patch.name}", plan, after)
+    if session:
+        session.tracks.filter(instrument_uid=instrument.uid).update(
+            program=patch.program, msb=patch.msb, lsb=patch.lsb, patch_uid=str(patch.uid)
+        )
+
+
+def picked(instrument: Instrument) -> Patch | None:
+    """The patch that is called up on an instrument, if its list is still there."""
+    return Patch.objects.filter(uid=instrument.patch).select_related("list").first() if instrument.patch else None
+
+
+def neighbour(patch: Patch, step: int) -> Patch | None:
+    """The patch before or after in its list."""
+    if step > 0:
+        return patch.list.patches.filter(row__gt=patch.row).first()
+    return patch.list.patches.filter(row__lt=patch.row).last()
+
+
+def list_of(instrument: Instrument) -> PatchList | None:
+    """The list that names an instrument's sounds."""
+    try:
+        return PatchList.objects.filter(uid=uuid.UUID(instrument.patch_list)).first()
+    except ValueError:
+        return None
+
+
+def on_the_wire(patch: Patch) -> Program:
+    """A stored patch's numbers."""
+    return Program(patch.program, patch.msb, patch.lsb)
+
+
+def mark(patch: Patch, what: str) -> None:
+    """Turn a mark on or off: "favourite", or "checked" by ear today."""
+    if what == "favourite":
+        patch.favourite = not patch.favourite
+    else:
+        patch.checked = None if patch.checked else date.today()
+    patch.save(update_fields=["favourite", "checked"])
