@@ -1,6 +1,7 @@
-"""Writes the demo's two files anew: `python -m hypotaxis.demo.compose`.
+"""Writes the demo's files anew: `python -m hypotaxis.demo.compose`.
 
-saltmarsh-room.json is the rig, tide-tables.mid the session: sixteen bars at 96 BPM, invented for this purpose.
+saltmarsh-room.json is the rig, tide-tables.mid the session: sixteen bars at 96 BPM; sedge.csv and alder.midnam name the
+sounds of two boxes. All invented for this purpose.
 """
 
 import uuid
@@ -11,8 +12,11 @@ import numpy as np
 
 from hypotaxis.core.findings.meant import mark_meant
 from hypotaxis.core.findings.rules import check
+from hypotaxis.core.formats.namedoc import write_name_document
+from hypotaxis.core.formats.patchcsv import write_patch_table
 from hypotaxis.core.formats.rigfile import write_rig_file
 from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.patches.values import Bank, NoteMap, NoteName, Patch, PatchList
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import box_from_shape
 from hypotaxis.core.rig.change import set_sockets, set_up, with_cable
@@ -139,6 +143,32 @@ def tide_tables() -> Score:
     return Score(tempo, parts, BARS * 4 * TPQ)
 
 
+def sedge_sounds() -> PatchList:
+    """Sedge's sounds, in two banks as its display counts them: A1 to B8."""
+    names = ("Reed pluck", "Wide water", "Chapel", "Buoy bell", "Salt pluck", "Low tide", "Small chapel", "Far bell")
+    kinds = ("Pluck", "Pad", "Organ", "Bell")
+    patches = tuple(
+        Patch(name=f"{name}{'' if bank == 0 else ' II'}", program=bank * 8 + place, number=f"{'AB'[bank]}{place + 1}",
+              bank=bank, msb=0, lsb=bank, category=kinds[place % 4])
+        for bank in (0, 1)
+        for place, name in enumerate(names)
+    )  # fmt: skip
+    banks = (Bank(name="A", msb=0, lsb=0), Bank(name="B", msb=0, lsb=1))
+    return PatchList(name="Sedge", banks=banks, patches=patches)
+
+
+def alder_kit() -> PatchList:
+    """Alder's one kit, with the names of its notes."""
+    names = {36: "Kick", 38: "Snare", 39: "Clap", 42: "Closed hat", 46: "Open hat", 48: "Tom"}
+    notes = tuple(NoteName(note=note, name=name) for note, name in names.items())
+    return PatchList(
+        name="Alder",
+        banks=(Bank(name="Kits"),),
+        patches=(Patch(name="Marsh kit", program=0, number="1"),),
+        note_maps=(NoteMap(name="Marsh kit", notes=notes),),
+    )
+
+
 def _part(name: str, channel: int, rows: list[tuple[int, int, int, int]], program: int | None) -> ScorePart:
     notes = np.array(rows, dtype=NOTE)
     notes = notes[np.argsort(notes, order=("tick", "note"), kind="stable")]
@@ -194,3 +224,5 @@ def _pad() -> list[tuple[int, int, int, int]]:
 if __name__ == "__main__":
     (HERE / "saltmarsh-room.json").write_text(write_rig_file(saltmarsh_room()), encoding="utf-8")
     (HERE / "tide-tables.mid").write_bytes(write_smf(tide_tables()))
+    (HERE / "sedge.csv").write_text(write_patch_table(sedge_sounds()), encoding="utf-8")
+    (HERE / "alder.midnam").write_text(write_name_document(alder_kit()), encoding="utf-8")

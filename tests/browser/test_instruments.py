@@ -19,7 +19,7 @@ class InstrumentTest(BrowserTest):
         self.page.get_by_label("Channel", exact=True).fill("1")
         self.button("Keep")
         self.see("Channel 1 of Junction out 2 is used twice.")
-        expect(self.page.locator(".ruler .shared")).to_have_count(1)
+        expect(self.page.locator(".channel-ruler .shared")).to_have_count(1)
 
     def test_a_note_is_played_and_what_came_back_is_seen_and_heard(self):
         self.go("instruments:home")

@@ -12,6 +12,10 @@ MIDDLE_C = 60
 VOICES = {"kick": 36, "snare": 38, "hat": 42}
 """Notes of a drum machine's voices (General MIDI percussion)."""
 LEAD_NS = 200_000_000
+CALL_NS = 5_000_000
+"""Time of bank and program on the wire, rounded up (8 bytes, 2.56 ms)."""
+LOUDEST_CHORD = (36, 48, 55, 60, 64, 67)
+"""Six notes over three octaves at full velocity: as loud as a box is played (common practice)."""
 LISTEN_S = 1.4
 """Listened after the key is let go: room for a slow release (common practice)."""
 
@@ -25,19 +29,25 @@ class TryOut:
 
 
 def plan_tryout(
-    plan: Plan, instrument: Instrument, *, note: int, velocity: int, length_s: float, program: int | None = None
+    plan: Plan,
+    instrument: Instrument,
+    *,
+    notes: Sequence[int],
+    velocity: int,
+    length_s: float,
+    calls: Sequence[bytes] = (),
 ) -> TryOut:
-    """One note on an instrument's channel; raises CannotSchedule when there is nowhere to send it."""
+    """A note, or several at once, on an instrument's channel. calls: messages that call up its sound, sent first, with
+    the gap its box needs. Raises CannotSchedule when there is nowhere to send them."""
     found = plan.rig.find(instrument.send)
     if found is None:
         raise CannotSchedule(f"{instrument.name} has no send socket, so there is nowhere to send a note.")
     port, channel = found[1].system_name, instrument.channel - 1
-    messages = []
-    if program is not None:
-        messages.append(Message(0, port, bytes([0xC0 | channel, program])))
-    off_ns = LEAD_NS + round(length_s * 1e9)
-    messages.append(Message(LEAD_NS, port, bytes([0x90 | channel, note, velocity])))
-    messages.append(Message(off_ns, port, bytes([0x80 | channel, note, 64])))
+    on_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS) if calls else LEAD_NS
+    off_ns = on_ns + round(length_s * 1e9)
+    messages = [Message(0, port, call) for call in calls]
+    messages += [Message(on_ns, port, bytes([0x90 | channel, note, velocity])) for note in notes]
+    messages += [Message(off_ns, port, bytes([0x80 | channel, note, 64])) for note in notes]
     return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
 
 

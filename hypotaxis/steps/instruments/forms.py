@@ -1,7 +1,13 @@
 """Forms of the instruments."""
 
+from collections.abc import Sequence
+
 from django import forms
 
+from hypotaxis.core.formats.pasted import MOST_CHARACTERS
+from hypotaxis.core.formats.text import MAX_TEXT_BYTES
+from hypotaxis.core.midi.programs import BANK_FORMS
+from hypotaxis.core.patches.values import Bank
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.trips import return_sockets, send_sockets
@@ -57,6 +63,87 @@ class InstrumentForm(forms.Form):
     def returns(self) -> tuple[str, ...]:
         """The chosen inputs, left first."""
         return tuple(uid for uid in (self.cleaned_data["left"], self.cleaned_data["right"]) if uid)
+
+
+class SoundsForm(forms.Form):
+    """How an instrument's sounds are called up, named and noted."""
+
+    bank_form = forms.ChoiceField(label="Bank select that its box wants", choices=BANK_FORMS.items())
+    gap_ms = forms.FloatField(
+        label="Gap after a change of sound, ms",
+        min_value=0,
+        max_value=2000,
+        help_text="Notes that follow a change too closely are swallowed by some boxes.",
+    )
+    note_map = forms.ChoiceField(label="Names of its notes", required=False)
+    middle_c = forms.TypedChoiceField(label="Its box writes note 60 as", choices=((4, "C4"), (3, "C3")), coerce=int)
+    notes = forms.CharField(label="Notes of yours", max_length=4000, required=False, widget=forms.Textarea)
+
+    def __init__(self, *args, instrument: Instrument, maps: list[str], **kwargs) -> None:
+        super().__init__(*args, initial={name: getattr(instrument, name) for name in self.base_fields}, **kwargs)
+        names = list(dict.fromkeys([*maps, *([instrument.note_map] if instrument.note_map else [])]))
+        self.fields["note_map"].choices = [("", "none: keys"), *((name, name) for name in names)]
+
+
+class PatchFileForm(forms.Form):
+    """A patch list as a file, or as text from a manual."""
+
+    file = forms.FileField(label="File: name document (XML), table (CSV, TSV), ProgramList (JSON)", required=False)
+    text = forms.CharField(
+        label="Or text pasted from a manual",
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 10}),
+        strip=False,
+        max_length=MOST_CHARACTERS,
+    )
+
+    def clean(self):
+        values = super().clean()
+        if not values.get("file") and not (values.get("text") or "").strip() and not self.errors:
+            raise forms.ValidationError("Choose a file, or paste the list.")
+        if values.get("file") and values["file"].size > MAX_TEXT_BYTES:
+            self.add_error("file", f"The file has {values['file'].size / 2**20:.0f} MB; that is no list of names.")
+        return values
+
+    def is_pasted(self) -> bool:
+        return not self.cleaned_data["file"]
+
+    def data_to_read(self) -> bytes:
+        if self.is_pasted():
+            return self.cleaned_data["text"].encode()
+        return self.cleaned_data["file"].read()
+
+    def title(self) -> str:
+        """What the list may be called: the file's name without its ending."""
+        return "" if self.is_pasted() else self.cleaned_data["file"].name.rpartition(".")[0]
+
+
+class BankNumbersForm(forms.Form):
+    """A list's name and its banks' numbers, as they are confirmed."""
+
+    title = forms.CharField(label="Name of the list", max_length=80)
+
+    def __init__(self, *args, banks: Sequence[Bank], title: str, **kwargs) -> None:
+        super().__init__(*args, initial={"title": title}, **kwargs)
+        self.count = len(banks)
+        for place, bank in enumerate(banks):
+            for part in ("msb", "lsb"):
+                self.fields[f"{part}_{place}"] = forms.IntegerField(
+                    label=f"{part.upper()} of {bank.name or 'the list'}",
+                    min_value=0,
+                    max_value=127,
+                    required=False,
+                    initial=getattr(bank, part),
+                )
+
+    def rows(self) -> list[tuple]:
+        """The two fields of each bank."""
+        return [(self[f"msb_{place}"], self[f"lsb_{place}"]) for place in range(self.count)]
+
+    def numbers(self) -> list[tuple[int | None, int | None]]:
+        """(MSB, LSB) of each bank."""
+        values = self.cleaned_data
+        return [(values[f"msb_{place}"], values[f"lsb_{place}"]) for place in range(self.count)]
 
 
 class TryOutForm(forms.Form):

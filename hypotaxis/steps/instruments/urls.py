@@ -2,17 +2,30 @@
 
 from django.urls import path
 
-from hypotaxis.steps.instruments import views
+from hypotaxis.steps.instruments.views import lines, patches
 
 app_name = "instruments"
 urlpatterns = [
-    path("", views.home, name="home"),
-    path("new/", views.new, name="new"),
-    path("<uuid:uid>/", views.open_line, name="open"),
-    path("<uuid:uid>/edit/", views.edit, name="edit"),
-    path("<uuid:uid>/remove/", views.remove, name="remove"),
-    path("<uuid:uid>/try/", views.try_out, name="try"),
-    path("heard/<uuid:job>/", views.heard, name="heard"),
-    path("heard/<uuid:job>/cancel/", views.cancel, name="cancel"),
-    path("heard/<uuid:job>/sound.wav", views.sound, name="sound"),
+    path("", lines.home, name="home"),
+    path("new/", lines.new, name="new"),
+    path("patches/", patches.lists, name="lists"),
+    path("patches/general-midi/", patches.general_midi, name="general-midi"),
+    path("patches/preview/<str:name>/", patches.preview, name="preview"),
+    path("patches/<uuid:uid>/", patches.browse, name="list"),
+    path("patches/<uuid:uid>/remove/", patches.remove, name="remove-list"),
+    path("patches/<uuid:uid>/as-<slug:form>/", patches.export, name="export"),
+    path("patch/<uuid:uid>/mark/", patches.mark, name="mark"),
+    path("<uuid:uid>/", lines.open_line, name="open"),
+    path("<uuid:uid>/edit/", lines.edit, name="edit"),
+    path("<uuid:uid>/sounds/", lines.sounds, name="sounds"),
+    path("<uuid:uid>/channel/", lines.to_channel, name="channel"),
+    path("<uuid:uid>/split/", lines.split, name="split"),
+    path("<uuid:uid>/remove/", lines.remove, name="remove"),
+    path("<uuid:uid>/list/", patches.choose_list, name="choose-list"),
+    path("<uuid:uid>/find/", patches.find, name="find"),
+    path("<uuid:uid>/pick/", patches.pick, name="pick"),
+    path("<uuid:uid>/try/", lines.try_out, name="try"),
+    path("heard/<uuid:job>/", lines.heard, name="heard"),
+    path("heard/<uuid:job>/cancel/", lines.cancel, name="cancel"),
+    path("heard/<uuid:job>/sound.wav", lines.sound, name="sound"),
 ]

@@ -54,6 +54,12 @@ class TrackForm(forms.ModelForm):
             choices.append((kept, "an instrument that is gone"))
         self.fields["instrument_uid"].choices = choices
 
+    def save(self, commit: bool = True):
+        """A program typed by hand is no longer the patch that was picked, and belongs to no bank."""
+        if "program" in self.changed_data:
+            self.instance.patch_uid, self.instance.msb, self.instance.lsb = "", None, None
+        return super().save(commit)
+
 
 class PassForm(forms.Form):
     """What a pass records."""

@@ -143,6 +143,28 @@ def tracks(request):
 
 
 @require_POST
+def send_sounds(request):
+    """Call up the sound of every track again."""
+    here = desk(request)
+    if here.session is None:
+        raise Http404
+    try:
+        job = recording.send_sounds(here.session, here.plan)
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    else:
+        job.refresh_from_db()
+        told = len(job.result["messages"])
+        if job.state == Job.FAILED:
+            messages.error(request, job.message)
+        else:
+            messages.success(
+                request, f"{told} message{'s' if told > 1 else ''} go out: the sounds of all tracks, again."
+            )
+    return redirect("session:home")
+
+
+@require_POST
 def start(request):
     """Record a pass."""
     here = desk(request)

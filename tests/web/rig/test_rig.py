@@ -1,6 +1,7 @@
 """Every change to the rig is one step that can be taken back; what does not fit is said and changes nothing."""
 
 import re
+from dataclasses import replace
 from datetime import date
 from unittest import mock
 
@@ -60,7 +61,10 @@ class JournalTest(DemoTest):
         self.assertFalse(Change.objects.exists())
 
     def test_the_plan_of_the_rows_is_the_plan_of_the_file(self):
-        self.assertEqual(self.plan, saltmarsh_room())
+        file = saltmarsh_room()
+        self.assertEqual(self.plan.rig, file.rig)
+        unnamed = [replace(one, patch_list="", note_map="", middle_c=4) for one in self.plan.instruments]
+        self.assertEqual(unnamed, list(file.instruments))
 
 
 class AnyChangesTest(HypothesisTest):

@@ -5,9 +5,11 @@ from pathlib import Path
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
+from hypotaxis.core.formats.patchfile import read_patch_file
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import FrontPanel, Rig
+from hypotaxis.steps.instruments.services.patches import add_general_midi, store
 from hypotaxis.steps.session.services.importing import import_score
 
 FOLDER = Path(__file__).parents[2]
@@ -20,6 +22,13 @@ PANELS = {
     "Withy": {"channels": [7]},
     "Reedbed": {"channels": list(range(1, 17)), "hears": "USB"},
 }
+
+
+# File, the instruments whose sounds it names, the map that names their notes.
+LISTS = [
+    ("sedge.csv", "Sedge", ("Sedge upper", "Sedge lower"), ""),
+    ("alder.midnam", "Alder", ("Alder kit", "Alder kick"), "Marsh kit"),
+]
 
 
 class Command(BaseCommand):
@@ -35,5 +44,15 @@ class Command(BaseCommand):
         for box in plan.rig.boxes:
             if box.name in PANELS:
                 FrontPanel.objects.update_or_create(box_uid=box.uid, defaults={"settings": PANELS[box.name]})
+        _name_the_sounds(rig)
         import_score(rig, (FOLDER / "tide-tables.mid").read_bytes(), name="Tide Tables")
         self.stdout.write("The demo is loaded: the Saltmarsh Room and its session Tide Tables.")
+
+
+def _name_the_sounds(rig: Rig) -> None:
+    """The patch lists, through the readers that any file goes through; the module has the General MIDI set."""
+    for file, title, names, note_map in LISTS:
+        _, found = read_patch_file((FOLDER / file).read_bytes())
+        kept = store(found.patches, title, found.form)
+        rig.instruments.filter(name__in=names).update(patch_list=str(kept.uid), note_map=note_map, middle_c=3)
+    rig.instruments.filter(name="Reedbed").update(patch_list=str(add_general_midi().uid))

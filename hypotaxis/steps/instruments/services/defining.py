@@ -6,7 +6,8 @@ from hypotaxis.core.drawing.ruler import next_free_channel
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.change import keep_instrument, without_instrument
-from hypotaxis.core.rig.trips import heard_from, homes_of, send_sockets
+from hypotaxis.core.rig.shapes import parts_of
+from hypotaxis.core.rig.trips import heard_from, homes_of, return_sockets, send_sockets
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Rig
 
@@ -26,6 +27,46 @@ def propose(plan: Plan, box_uid: str) -> Instrument:
         returns=tuple(homes_of(rig, box_uid)[:2]),
         colour=box.colour if box else "",
     )
+
+
+def another(plan: Plan, model: Instrument) -> Instrument:
+    """One like an instrument that is there, on the next free channel of its wire; its return is shared while its box
+    has parts left, otherwise the next free inputs are proposed. Lateness is not copied: it is another trip's."""
+    shared = parts_left(plan, model) > 0
+    taken = {uid for one in plan.instruments for uid in one.returns}
+    free = [socket.uid for _, socket in return_sockets(plan.rig) if socket.uid not in taken]
+    names = {one.name for one in plan.instruments}
+    name = next(
+        f"{model.name[:74]} {number}" for number in range(2, 10_000) if f"{model.name[:74]} {number}" not in names
+    )
+    return replace(
+        model,
+        uid=new_uid(),
+        name=name,
+        channel=next_free_channel(plan, model.send) if model.send else model.channel,
+        returns=model.returns if shared else tuple(free[: len(model.returns)]),
+        lateness_ms=None,
+    )
+
+
+def parts_left(plan: Plan, instrument: Instrument) -> int:
+    """How many parts of an instrument's box are not instruments yet."""
+    box = plan.rig.box(instrument.box)
+    used = {one.channel for one in plan.instruments if one.box == instrument.box}
+    return max(0, parts_of(box.shape, box.setup) - len(used)) if box else 0
+
+
+def split(rig: Rig, plan: Plan, instrument: Instrument) -> int:
+    """An instrument for each further part of a box, in one step; how many were made."""
+    after, made = plan, 0
+    for _ in range(parts_left(plan, instrument)):
+        used = {one.channel for one in after.instruments if one.send == instrument.send}
+        if len(used) >= 16:
+            break
+        after = keep_instrument(after, replace(another(after, instrument), returns=instrument.returns, patch=""))
+        made += 1
+    change_plan(rig, f"an instrument for each part of {instrument.name}", plan, after)
+    return made
 
 
 def keep(rig: Rig, plan: Plan, instrument: Instrument) -> None:

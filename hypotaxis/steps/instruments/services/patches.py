@@ -24,6 +24,7 @@ from hypotaxis.records.models import Patch, PatchList, Rig, Session
 
 SHOWN = 60
 """Rows shown at once of a search."""
+AT_HAND = 24
 WAITING = 20
 """Previews kept at the most."""
 
@@ -131,6 +132,11 @@ def find(kept: PatchList, words: str, *, only: str = "") -> tuple[list[Patch], i
     return list(found[:SHOWN]), found.count()
 
 
+def at_hand(kept: PatchList) -> list[Patch]:
+    """What is offered before anything is typed: the favourites, otherwise the beginning of the list."""
+    return find(kept, "", only="favourites")[0] or list(kept.patches.all()[:AT_HAND])
+
+
 @transaction.atomic
 def pick(rig: Rig, plan: Plan, instrument: Instrument, patch: Patch, session: Session | None) -> None:
     """Call a patch up on an instrument: it is kept with the instrument, and with the tracks of the session that play
@@ -142,6 +148,14 @@ def pick(rig: Rig, plan: Plan, instrument: Instrument, patch: Patch, session: Se
         session.tracks.filter(instrument_uid=instrument.uid).update(
             program=patch.program, msb=patch.msb, lsb=patch.lsb, patch_uid=str(patch.uid)
         )
+
+
+def use_list(rig: Rig, plan: Plan, instrument: Instrument, kept: PatchList | None) -> None:
+    """Let a list name an instrument's sounds, or none."""
+    title = f"{instrument.name}: sounds of {kept.name}" if kept else f"{instrument.name}: no patch list"
+    uid = str(kept.uid) if kept else ""
+    patch = instrument.patch if uid == instrument.patch_list else ""
+    change_plan(rig, title, plan, set_instrument(plan, instrument.uid, patch_list=uid, patch=patch))
 
 
 def picked(instrument: Instrument) -> Patch | None:

@@ -6,24 +6,29 @@ import numpy as np
 import soundfile
 from huey.contrib.djhuey import db_task
 
-from hypotaxis.core.plan import Plan
+from hypotaxis.core.midi.programs import change_messages
+from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import return_sockets
+from hypotaxis.core.session.gain import gain_advice
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.tryout import explain, plan_tryout
-from hypotaxis.core.units import db_to_factor
+from hypotaxis.core.session.tryout import LOUDEST_CHORD, VOICES, explain, plan_tryout
+from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import running
 from hypotaxis.records.models import Job, Rig
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
+from hypotaxis.steps.instruments.services.patches import on_the_wire, picked
 
 KEPT = 20
+QUIET_FRAMES = 1000
+"""Frames at the beginning of a try-out in which nothing is played yet."""
 FLOOR_DB = -120.0
 """What stands for silence where a number is stored (JSON has no infinity)."""
 
 
 def start_tryout(rig: Rig, instrument_uid: str, wish: dict) -> Job:
-    """Ask the worker for a try-out. wish: note, velocity, length_s, fast and program as in the form."""
+    """Ask the worker for a try-out. wish: note, velocity, length_s, fast and chord as in the form."""
     job = Job.objects.create(kind="try-out", about=instrument_uid, result={"wish": wish})
     _forget_old()
     play(str(job.uid), str(rig.uid))
@@ -45,8 +50,15 @@ def play(job_uid: str, rig_uid: str) -> None:
         plan = load_plan(Rig.objects.get(uid=rig_uid))
         instrument = plan.instrument(job.about)
         wish = job.result["wish"]
-        chosen = {name: wish[name] for name in ("note", "velocity", "length_s")}
-        tryout = plan_tryout(plan, instrument, **chosen, program=wish.get("program"))
+        chord = wish.get("chord")
+        tryout = plan_tryout(
+            plan,
+            instrument,
+            notes=_chord_of(plan, instrument) if chord else (wish["note"],),
+            velocity=127 if chord else wish["velocity"],
+            length_s=wish["length_s"],
+            calls=calls_of(instrument),
+        )
         job.result |= {
             "send": plan.rig.socket_text(instrument.send),
             "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages],
@@ -68,6 +80,8 @@ def play(job_uid: str, rig_uid: str) -> None:
         _show(job, listened, meters, instrument.returns)
         moved = [uid for (uid, _, _), meter in zip(listened, meters, strict=True) if meter.moved]
         verdict, causes = explain(plan, instrument, moved)
+        if chord:
+            job.result["gain"] = _gain(listened, meters, instrument, blocks)
         job.result |= {
             "verdict": verdict,
             "causes": causes,
@@ -79,6 +93,31 @@ def play(job_uid: str, rig_uid: str) -> None:
         if columns:
             sound = np.concatenate(blocks)[:, columns] * db_to_factor(instrument.home_trim_db)
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
+
+
+def calls_of(instrument: Instrument) -> list[bytes]:
+    """The messages that call up the patch that is picked for an instrument; none where none is."""
+    patch = picked(instrument)
+    if patch is None:
+        return []
+    return change_messages(instrument.channel, on_the_wire(patch), instrument.bank_form)
+
+
+def _chord_of(plan: Plan, instrument: Instrument) -> tuple[int, ...]:
+    """The loudest that an instrument is played: a chord, or of a drum machine all its voices."""
+    box = plan.rig.box(instrument.box)
+    return tuple(VOICES.values()) if box and box.shape == "drum-machine" else LOUDEST_CHORD
+
+
+def _gain(listened: list, meters: list[InputMeter], instrument: Instrument, blocks: list[np.ndarray]) -> str:
+    """What the loudest chord says about the gain: the loudest return, against the noise before the chord."""
+    columns = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
+    if not columns:
+        return ""
+    loudest = max(columns, key=lambda column: meters[column].peak_db)
+    quiet = blocks[0][:QUIET_FRAMES, loudest]
+    floor = factor_to_db(float(np.sqrt(np.mean(quiet.astype(np.float64) ** 2))))
+    return gain_advice(meters[loudest].peak_db, floor, sum(meters[column].clips for column in columns))
 
 
 def _inputs(plan: Plan) -> list[tuple[str, str, str]]:

@@ -15,7 +15,7 @@ from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.units import level_text, signed
 from hypotaxis.records import audio
-from hypotaxis.records.models import Job, Pass, Session, Take, Track
+from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.placing import lender_of
@@ -44,7 +44,7 @@ class TakeView:
 
 @dataclass(frozen=True)
 class TrackView:
-    """A track: its form, strips and glass. live: what its live return does now."""
+    """A track: its form, strips and glass. live: what its live return does now; sound: the patch it was picked as."""
 
     row: Track
     form: TrackForm
@@ -56,6 +56,7 @@ class TrackView:
     glass: GlassDrawing
     live: str
     clash: str
+    sound: str
 
 
 @dataclass(frozen=True)
@@ -83,6 +84,8 @@ class Picture:
         self.tempo: TempoMap = tempo_of(session)
         self.rate = plan.rig.sample_rate
         self.rows = list(session.tracks.all())
+        wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
+        self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
         takes = list(session.takes.select_related("run", "track"))
         self.takes = [take for take in takes if take.kept]
         self.away = [take for take in takes if not take.kept]
@@ -163,6 +166,7 @@ class Picture:
             glass=self._glass(take, (starts, ends, notes["note"])),
             live=live,
             clash=clash,
+            sound=self.sounds.get(row.patch_uid, ""),
         )
 
     def _sound(self, take: Take) -> str:

@@ -20,13 +20,16 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.studio import Message
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, running
-from hypotaxis.records.models import Job, Pass, Session, Take, Track
+from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.session.services.placing import measure_take, place
 
+CALL_GAP_NS = 4_000_000
+"""Between calls: bank and program take 2.56 ms on a DIN wire."""
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
@@ -78,6 +81,36 @@ def repeat_pass(old: Pass) -> Pass:
     setup = {name: old.setup[name] for name in ("parts", "inputs", "names")}
     rate = old.session.rig.sample_rate
     return _queue(old.session, setup, old.first_bar, old.last_bar, old.fast, old.place, rate)
+
+
+def send_sounds(session: Session, plan: Plan) -> Job:
+    """Ask the worker to call up the sound of every track once more."""
+    messages = []
+    for track in session.tracks.all():
+        instrument = plan.instrument(track.instrument_uid)
+        found = plan.rig.find(instrument.send) if instrument else None
+        if found:
+            messages += [(found[1].system_name, call.hex()) for call in _calls(track, instrument)]
+    if not messages:
+        raise CannotSchedule("No track has a sound to call up. Pick one on the Instruments step, or type a program.")
+    job = Job.objects.create(kind="sounds", about=str(session.uid), result={"messages": messages})
+    call_up(str(job.uid), str(session.rig_id))
+    return job
+
+
+@db_task()
+def call_up(job_uid: str, rig_uid: str) -> None:
+    """The task: send bank and program of every track, a gap apart."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        plan = load_plan(Rig.objects.get(uid=rig_uid))
+        wanted = reporter.job.result["messages"]
+        sent = [Message(place * CALL_GAP_NS, port, bytes.fromhex(data)) for place, (port, data) in enumerate(wanted)]
+        with studio_for(plan) as studio:
+            frames = round((sent[-1].time_ns / 1e9 + 0.1) * studio.sample_rate)
+            for _ in studio.run(sent, [], frames=frames, fast=False):
+                pass
 
 
 def _queue(

@@ -207,6 +207,58 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A search that looks while it is typed; the answer replaces the list below it.
+  Alpine.data("finder", () => ({
+    waiting: null,
+    look(event) {
+      clearTimeout(this.waiting);
+      const words = event.target.value;
+      this.waiting = setTimeout(() => this.fetch(words), 120);
+    },
+    fetch(words) {
+      const address = new URL(this.$root.dataset.url, location.href);
+      address.searchParams.set("q", words);
+      const into = this.$root.dataset.into;
+      fetchInto(into ? document.getElementById(into) : this.$refs.found, address);
+    },
+  }));
+
+  // The channel ruler: the instrument's own cell is dragged to another one (choosing a cell does the same).
+  Alpine.data("channelRuler", () => ({
+    held: false,
+    press(event) { this.held = Boolean(event.target.closest("[data-mine]")); },
+    drop(event) {
+      const cell = document.elementFromPoint(event.clientX, event.clientY)?.closest("button[name=channel]");
+      if (this.held && cell && !("mine" in cell.dataset)) this.$root.requestSubmit(cell);
+      this.held = false;
+    },
+  }));
+
+  // Keys and pads: how far down they are struck is the velocity; letters of the lowest row play one key after the other.
+  Alpine.data("keys", () => ({
+    init() {
+      for (const key of this.$root.querySelectorAll("[data-x]")) key.style.left = `${key.dataset.x}px`;
+    },
+    play(event) {
+      const key = event.target.closest("[data-note]");
+      const box = key.getBoundingClientRect();
+      this.strike(key, 30 + Math.round((97 * (event.clientY - box.top)) / box.height));
+    },
+    typed(event) {
+      const place = "zxcvbnm".indexOf(event.key.toLowerCase());
+      if (place < 0 || event.ctrlKey || event.metaKey || event.altKey) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const keys = [...this.$root.querySelectorAll("[data-note]:not(:disabled)")].sort((a, b) => a.dataset.note - b.dataset.note);
+      if (keys[place]) this.strike(keys[place], 100);
+    },
+    strike(key, velocity) {
+      this.$root.elements.note.value = key.dataset.note;
+      this.$root.elements.velocity.value = Math.min(127, Math.max(1, velocity));
+      this.$root.requestSubmit();
+    },
+  }));
+
   // A matrix of buttons: the pressed one names its row and column in the form.
   Alpine.data("matrix", () => ({
     choose(event) {

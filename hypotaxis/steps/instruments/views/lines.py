@@ -1,6 +1,6 @@
 """The instruments' pages: one line each, opened in place; the try-out."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.contrib import messages
 from django.http import FileResponse, Http404
@@ -8,19 +8,24 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells
+from hypotaxis.core.midi.programs import hexed, wire_ms
+from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
 from hypotaxis.core.plan import Instrument
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.units import level_text
+from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, Take
-from hypotaxis.steps.instruments.forms import InstrumentForm, TryOutForm
-from hypotaxis.steps.instruments.services import defining, trying
+from hypotaxis.records.models import Job, PatchList, Take
+from hypotaxis.steps.instruments.forms import InstrumentForm, SoundsForm, TryOutForm
+from hypotaxis.steps.instruments.services import defining, patches, trying
+from hypotaxis.steps.instruments.services.defining import parts_left
 
 
 @dataclass(frozen=True)
@@ -35,6 +40,7 @@ class Line:
     cells: list[ChannelCell]
     sentence: tuple[Piece, ...]
     jitter_ms: float | None
+    sound: str = ""
 
     @property
     def wrong(self) -> list:
@@ -53,30 +59,69 @@ def home(request, opened: str = "", **sheet):
 
 def open_line(request, uid):
     """One instrument opened in place."""
-    _instrument(desk(request), uid)
+    instrument_or_404(desk(request), uid)
     return home(request, opened=str(uid))
 
 
 def new(request):
-    """Define an instrument; what the sheet already says is filled in."""
+    """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one."""
     here = desk(request)
-    proposal = defining.propose(here.plan, request.GET.get("box", ""))
+    model = here.plan.instrument(request.GET.get("like", ""))
+    proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, request.GET.get("box", ""))
     return _edit(request, here, proposal, title="New instrument", button="Define it")
 
 
 def edit(request, uid):
     """Change an instrument's definition."""
     here = desk(request)
-    return _edit(request, here, _instrument(here, uid), title="Change the instrument", button="Keep")
+    return _edit(request, here, instrument_or_404(here, uid), title="Change the instrument", button="Keep")
 
 
 @require_POST
 def remove(request, uid):
     """Remove an instrument."""
     here = desk(request)
-    instrument = _instrument(here, uid)
+    instrument = instrument_or_404(here, uid)
     defining.remove(here.rig, here.plan, instrument)
     messages.info(request, f"{instrument.name} is removed; its takes stay. Undo brings it back.")
+    return redirect("instruments:home")
+
+
+def sounds(request, uid):
+    """How an instrument's sounds are called up, named and noted."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    kept = patches.list_of(value)
+    maps = [one.name for one in patches.note_maps_of(kept)] if kept else []
+    form = SoundsForm(request.POST or None, instrument=value, maps=maps)
+    if request.method == "POST" and form.is_valid():
+        defining.keep(here.rig, here.plan, replace(value, **form.cleaned_data))
+        return redirect("instruments:open", uid=uid)
+    return home(request, opened=str(uid), sheet="edit", form=form, title=f"{value.name}: sounds", button="Keep")
+
+
+@require_POST
+def to_channel(request, uid):
+    """Move an instrument to another channel, by its cell on the ruler."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    channel = whole(request.POST.get("channel"), value.channel, 1, 16)
+    defining.keep(here.rig, here.plan, replace(value, channel=channel))
+    return redirect(f"{reverse('instruments:open', args=[uid])}#ruler")
+
+
+@require_POST
+def split(request, uid):
+    """One instrument for each further part of its box, on the next free channels, with the same return."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    made = defining.split(here.rig, here.plan, value)
+    if made:
+        messages.success(
+            request, f"{made} more instrument{'s' if made > 1 else ''}, a part each. Undo takes them back."
+        )
+    else:
+        messages.info(request, "Every part of the box is an instrument already, or no channel is free.")
     return redirect("instruments:home")
 
 
@@ -84,11 +129,11 @@ def remove(request, uid):
 def try_out(request, uid):
     """Start a try-out."""
     here = desk(request)
-    instrument = _instrument(here, uid)
+    instrument = instrument_or_404(here, uid)
     form = TryOutForm(request.POST)
     if not form.is_valid():
         return home(request, opened=str(uid), try_form=form)
-    job = trying.start_tryout(here.rig, instrument.uid, form.cleaned_data)
+    job = trying.start_tryout(here.rig, instrument.uid, form.cleaned_data | {"chord": "chord" in request.POST})
     return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}#try-out")
 
 
@@ -131,16 +176,11 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
     form = InstrumentForm(request.POST or None, plan=here.plan, instrument=value if known else None, initial=initial)
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
-        instrument = Instrument(
+        instrument = replace(
+            value,
             uid=value.uid if known else new_uid(),
-            name=chosen["name"],
-            box=chosen["box"],
-            send=chosen["send"],
-            channel=chosen["channel"],
             returns=form.returns(),
-            home_trim_db=chosen["home_trim_db"],
-            lateness_ms=value.lateness_ms,
-            colour=value.colour,
+            **{name: chosen[name] for name in ("name", "box", "send", "channel", "home_trim_db")},
         )
         defining.keep(here.rig, here.plan, instrument)
         return redirect("instruments:open", uid=instrument.uid)
@@ -161,17 +201,54 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         cells=channel_cells(here.plan, instrument.send, instrument.uid),
         sentence=trip_sentence(rig, instrument),
         jitter_ms=measured.lateness["jitter_ms"] if measured else None,
+        sound=_sound(instrument),
     )
+
+
+def _sound(instrument: Instrument) -> str:
+    patch = patches.picked(instrument)
+    return f"{patch.number} {patch.name}" if patch else ""
 
 
 def _opened(here: Desk, uid: str) -> dict:
     instrument = here.plan.instrument(uid)
-    context = {"try_form": TryOutForm(initial={"note": usual_note(here.plan, instrument)})}
+    patch, kept = patches.picked(instrument), patches.list_of(instrument)
+    context = {
+        "try_form": TryOutForm(initial={"note": usual_note(here.plan, instrument)}),
+        "patch": patch,
+        "marks": [("favourite", patch.favourite, "Favourite"), ("checked", patch.checked, "Checked by ear")]
+        if patch
+        else [],
+        "patch_list": kept,
+        "patch_lists": PatchList.objects.all(),
+        "rows": patches.at_hand(kept) if kept else [],
+        "calls": hexed(trying.calls_of(instrument)) if patch else "",
+        "calls_ms": wire_ms(trying.calls_of(instrument)) if patch else 0,
+        "parts": parts_left(here.plan, instrument),
+    } | _played(here, instrument, kept)
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(job)
         context["try_form"] = TryOutForm(initial=job.result["wish"])
     return context
+
+
+def _played(here: Desk, instrument: Instrument, kept: PatchList | None) -> dict:
+    """What an instrument is tried on: pads where its notes are named, keys otherwise."""
+    maps = {one.name: one for one in patches.note_maps_of(kept)} if kept else {}
+    named = maps.get(instrument.note_map)
+    scale = here.request.GET.get("scale", "all notes")
+    scale = scale if scale in SCALES else "all notes"
+    root, first = whole(here.request.GET.get("root"), 0, 0, 11), whole(here.request.GET.get("first"), 48, 0, 103)
+    return {
+        "pads": [(one, note_name(one.note, instrument.middle_c)) for one in named.notes] if named else [],
+        "keys": keyboard(first, middle_c=instrument.middle_c, root=root, scale=scale),
+        "scale": scale,
+        "scales": list(SCALES),
+        "root": root,
+        "roots": list(enumerate(NAMES)),
+        "first": first,
+    }
 
 
 def _uid_or_none(text: str):
@@ -208,7 +285,8 @@ def _heard(job: Job) -> dict:
     return {"job": job, "result": job.result, "inputs": rows, "meter_width": WIDTH}
 
 
-def _instrument(here: Desk, uid) -> Instrument:
+def instrument_or_404(here: Desk, uid) -> Instrument:
+    """An instrument of the rig."""
     value = here.plan.instrument(str(uid))
     if value is None:
         raise Http404
