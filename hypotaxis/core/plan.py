@@ -1,8 +1,9 @@
 """The whole plan as one frozen value: the rig, the instruments defined on it, and what is known about both."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from hypotaxis.core.midi.programs import GAP_MS
+from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import Port
 
@@ -16,7 +17,8 @@ class Instrument:
     the return is heard or handed over, never to the take itself. lateness_ms: None until measured; + late.
     patch_list: uid of the list that names its sounds; patch: uid of the one that is called up; note_map: name of one of
     the list's maps. bank_form: which bank messages its box wants, a key of midi.programs.BANK_FORMS; gap_ms: left after
-    a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's.
+    a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's. group:
+    a word under which instruments stand together. shaping: what becomes of notes that are played.
     """
 
     uid: str
@@ -35,6 +37,8 @@ class Instrument:
     gap_ms: float = GAP_MS
     middle_c: int = 4
     notes: str = ""
+    group: str = ""
+    shaping: Shaping = field(default_factory=Shaping)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from hypotaxis.core import plan as core
 from hypotaxis.core.formats.plain import as_lists, as_tuples
+from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
@@ -22,7 +23,7 @@ BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "pi
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
 ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
 INSTRUMENT_FIELDS = tuple(
-    field.name for field in fields(core.Instrument) if field.name not in ("uid", "box", "send", "returns")
+    field.name for field in fields(core.Instrument) if field.name not in ("uid", "box", "send", "returns", "shaping")
 )
 CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
 ON_THE_BOX = "panel-"
@@ -79,8 +80,13 @@ def ticked(rig: rows.Rig) -> frozenset[str]:
 
 def setup_value(row: dict[str, Any]) -> values.Setup:
     """A box's setup as a core value; what is not stored has its default."""
-    known = {field.name for field in fields(values.Setup)}
-    return values.Setup(**{name: as_tuples(value) for name, value in row.items() if name in known})
+    return _known(values.Setup, row)
+
+
+def _known(kind: type, row: dict[str, Any]):
+    """A value of this kind out of a stored object; fields that are not stored have their defaults."""
+    names = {field.name for field in fields(kind)}
+    return kind(**{name: as_tuples(value) for name, value in row.items() if name in names})
 
 
 def _route_value(uid, source, target, channels, remap, clock, gain_db) -> values.Route:
@@ -102,6 +108,7 @@ def instrument_value(row: rows.Instrument) -> core.Instrument:
         box=row.box_uid,
         send=row.send_uid,
         returns=tuple(row.returns),
+        shaping=_known(Shaping, row.shaping),
         **{name: getattr(row, name) for name in INSTRUMENT_FIELDS},
     )
 
@@ -164,6 +171,7 @@ def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> 
         "box_uid": instrument.box,
         "send_uid": instrument.send,
         "returns": list(instrument.returns),
+        "shaping": asdict(instrument.shaping),
         "order": order,
     } | {name: getattr(instrument, name) for name in INSTRUMENT_FIELDS}
 

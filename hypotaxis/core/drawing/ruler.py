@@ -1,20 +1,23 @@
-"""Who sits on each of the sixteen channels behind a send socket?"""
+"""Who sits on each of the sixteen channels behind a send socket, along the whole chain that hangs on it?"""
 
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.trips import heard_from
 
 CELL = 74
 
 
 @dataclass(frozen=True)
 class ChannelCell:
-    """One channel: the names that listen there, and whether the instrument in question is among them."""
+    """One channel. names: the instruments that listen there, then boxes that answer there without one (set to the
+    channel, or to omni); mine: whether the instrument in question is among them; taken: whether an instrument is."""
 
     channel: int
     x: int
     names: tuple[str, ...]
     mine: bool
+    taken: bool
 
     @property
     def state(self) -> str:
@@ -28,20 +31,34 @@ class ChannelCell:
 
 def channel_cells(plan: Plan, send: str, instrument_uid: str = "") -> list[ChannelCell]:
     """The sixteen cells of a send socket; without a socket all of them are free."""
+    reached = heard_from(plan.rig, send) if send else ()
     cells = []
     for channel in range(1, 17):
         sitting = [i for i in plan.instruments if send and i.send == send and i.channel == channel]
-        cells.append(
-            ChannelCell(
-                channel,
-                (channel - 1) * CELL,
-                tuple(i.name for i in sitting),
-                any(i.uid == instrument_uid for i in sitting),
-            )
-        )
+        named = {i.box for i in sitting}
+        names = [i.name for i in sitting]
+        for one in reached:
+            box, arrives = plan.rig.box(one.box), one.channels[channel - 1]
+            if arrives and box.uid not in named and (box.setup.omni or arrives in box.setup.receives):
+                named.add(box.uid)
+                names.append(f"{box.name}, omni" if box.setup.omni else box.name)
+        mine = any(i.uid == instrument_uid for i in sitting)
+        cells.append(ChannelCell(channel, (channel - 1) * CELL, tuple(names), mine, bool(sitting)))
     return cells
 
 
+def layer_told(cells: list[ChannelCell]) -> str:
+    """What it means that others answer on the instrument's own channel; empty when nobody does."""
+    mine = next((cell for cell in cells if cell.mine), None)
+    if mine is None or len(mine.names) < 2:
+        return ""
+    return (
+        f"{' and '.join(mine.names)} answer on channel {mine.channel} together. Each hears the other's program "
+        "changes: "
+        "set the sounds of a layer on the boxes."
+    )
+
+
 def next_free_channel(plan: Plan, send: str) -> int:
-    """The lowest channel of a send socket that nobody uses; 1 when all are taken."""
-    return next((cell.channel for cell in channel_cells(plan, send) if not cell.names), 1)
+    """The lowest channel of a send socket on which no instrument is; 1 when all are taken."""
+    return next((cell.channel for cell in channel_cells(plan, send) if not cell.taken), 1)

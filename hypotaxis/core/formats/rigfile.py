@@ -14,6 +14,8 @@ from typing import Any
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.plain import as_lists, as_tuples
 from hypotaxis.core.midi.programs import BANK_FORMS, GAP_MS
+from hypotaxis.core.midi.scales import SCALES
+from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.plan import Instrument, Meant, Plan
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
@@ -89,7 +91,7 @@ def write_rig_file(plan: Plan) -> str:
         **_row(rig, _RIG),
         "boxes": [_box_row(box) for box in rig.boxes],
         "cables": [_row(cable, _CABLE) for cable in rig.cables],
-        "instruments": [_row(instrument, _INSTRUMENT) for instrument in plan.instruments],
+        "instruments": [_instrument_row(instrument) for instrument in plan.instruments],
         "meant": [_row(one, _MEANT) for one in plan.meant],
         "ticked": sorted(plan.ticked),
     }
@@ -115,6 +117,10 @@ def _box_row(box: Box) -> dict[str, Any]:
         "sockets": [_row(socket, _SOCKET) for socket in box.sockets],
         "routes": [_row(route, _ROUTE) for route in box.routes],
     }
+
+
+def _instrument_row(instrument: Instrument) -> dict[str, Any]:
+    return _row(instrument, _INSTRUMENT) | {"shaping": asdict(instrument.shaping)}
 
 
 # --- what may stand in a field -------------------------------------------------------------------
@@ -264,6 +270,17 @@ _INSTRUMENT = {
     "gap_ms": _Field(_number(0, 2000), GAP_MS),
     "middle_c": _Field(_number(3, 4, whole=True), 4),
     "notes": _Field(_long_text, ""),
+    "group": _Field(_text, ""),
+}
+_note = _number(0, 127, whole=True)
+_SHAPING = {
+    "low": _Field(_note, 0),
+    "high": _Field(_note, 127),
+    "transpose": _Field(_number(-60, 60, whole=True), 0),
+    "curve": _Field(_one_of(*CURVES), "as played"),
+    "harmony": _Field(_one_of(*HARMONIES), ""),
+    "scale": _Field(_one_of(*SCALES), "major"),
+    "root": _Field(_number(0, 11, whole=True), 0),
 }
 _MEANT = {"rule": _Field(_text), "about": _Field(_text), "cause": _Field(_long_text), "reason": _Field(_text, "")}
 _PORT = {"system_name": _Field(_text), "direction": _Field(_one_of("in", "out")), "taken": _Field(_flag, False)}
@@ -289,7 +306,8 @@ class _Reader:
         head = self._values("", document, _RIG, lists=(*lists, "format", "version"))
         boxes = tuple(box for path, row in self._rows(document, "boxes") if (box := self._box(path, row)))
         cables = self._all(document, "cables", _CABLE, Cable)
-        instruments = self._all(document, "instruments", _INSTRUMENT, Instrument)
+        rows = self._rows(document, "instruments")
+        instruments = tuple(one for path, row in rows if (one := self._instrument(path, row)))
         self._ends(boxes, cables)
         ticked = document.get("ticked", [])
         if _list(_text, "texts", most=100_000)(ticked):
@@ -312,14 +330,24 @@ class _Reader:
         rows = ((path, self._values(path, item, fields)) for path, item in self._rows(row, name, prefix))
         return tuple(make(**values) for _, values in rows if values is not None)
 
+    def _nested(self, path: str, row: dict, name: str, fields: dict[str, _Field], make: Callable):
+        """An object inside a row as a value, None where it cannot be read."""
+        inner = row.get(name, {})
+        if not isinstance(inner, dict):
+            self.faults.append(f"{path}.{name} should be an object")
+            return None
+        values = self._values(f"{path}.{name}", inner, fields)
+        return None if values is None else make(**values)
+
+    def _instrument(self, path: str, row: dict) -> Instrument | None:
+        shaping = self._nested(path, row, "shaping", _SHAPING, Shaping)
+        values = self._values(path, row, _INSTRUMENT, lists=("shaping",))
+        return None if values is None or shaping is None else Instrument(**values, shaping=shaping)
+
     def _box(self, path: str, row: dict) -> Box | None:
         sockets = self._all(row, "sockets", _SOCKET, Socket, f"{path}.")
         routes = self._all(row, "routes", _ROUTE, Route, f"{path}.")
-        setup = row.get("setup", {})
-        if not isinstance(setup, dict):
-            self.faults.append(f"{path}.setup should be an object")
-            setup = {}
-        set_up = self._values(f"{path}.setup", setup, _SETUP)
+        set_up = self._nested(path, row, "setup", _SETUP, Setup)
         values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup"))
         mine = {socket.uid for socket in sockets}
         for number, route in enumerate(routes):
@@ -327,7 +355,7 @@ class _Reader:
                 self.faults.append(f"{path}.routes[{number}] should join two sockets of this box")
         if values is None or set_up is None:
             return None
-        return Box(**values, setup=Setup(**set_up), sockets=sockets, routes=routes)
+        return Box(**values, setup=set_up, sockets=sockets, routes=routes)
 
     def _ends(self, boxes: tuple[Box, ...], cables: tuple[Cable, ...]) -> None:
         known = {socket.uid for box in boxes for socket in box.sockets}

@@ -32,13 +32,12 @@ def plan_tryout(
     plan: Plan,
     instrument: Instrument,
     *,
-    notes: Sequence[int],
-    velocity: int,
+    notes: Sequence[tuple[int, int]],
     length_s: float,
     calls: Sequence[bytes] = (),
 ) -> TryOut:
-    """A note, or several at once, on an instrument's channel. calls: messages that call up its sound, sent first, with
-    the gap its box needs. Raises CannotSchedule when there is nowhere to send them."""
+    """A note, or several at once, with their velocities, on an instrument's channel. calls: messages that call up its
+    sound, sent first, with the gap its box needs. Raises CannotSchedule when there is nowhere to send them."""
     found = plan.rig.find(instrument.send)
     if found is None:
         raise CannotSchedule(f"{instrument.name} has no send socket, so there is nowhere to send a note.")
@@ -46,8 +45,8 @@ def plan_tryout(
     on_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS) if calls else LEAD_NS
     off_ns = on_ns + round(length_s * 1e9)
     messages = [Message(0, port, call) for call in calls]
-    messages += [Message(on_ns, port, bytes([0x90 | channel, note, velocity])) for note in notes]
-    messages += [Message(off_ns, port, bytes([0x80 | channel, note, 64])) for note in notes]
+    messages += [Message(on_ns, port, bytes([0x90 | channel, *note])) for note in notes]
+    messages += [Message(off_ns, port, bytes([0x80 | channel, note, 64])) for note, _ in notes]
     return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
 
 

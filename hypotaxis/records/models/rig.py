@@ -128,6 +128,8 @@ class Instrument(WithUid):
     gap_ms = models.FloatField(default=20.0)
     middle_c = models.PositiveSmallIntegerField(default=4)
     notes = models.TextField(blank=True)
+    group = models.CharField(max_length=40, blank=True)
+    shaping = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["order", "name"]

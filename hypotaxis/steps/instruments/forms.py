@@ -7,6 +7,8 @@ from django import forms
 from hypotaxis.core.formats.pasted import MOST_CHARACTERS
 from hypotaxis.core.formats.text import MAX_TEXT_BYTES
 from hypotaxis.core.midi.programs import BANK_FORMS
+from hypotaxis.core.midi.scales import NAMES, SCALES
+from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.values import Bank
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.shapes import SHAPES
@@ -77,12 +79,36 @@ class SoundsForm(forms.Form):
     )
     note_map = forms.ChoiceField(label="Names of its notes", required=False)
     middle_c = forms.TypedChoiceField(label="Its box writes note 60 as", choices=((4, "C4"), (3, "C3")), coerce=int)
+    group = forms.CharField(
+        label="Group", max_length=40, required=False, help_text="Instruments of one group stand together."
+    )
     notes = forms.CharField(label="Notes of yours", max_length=4000, required=False, widget=forms.Textarea)
 
     def __init__(self, *args, instrument: Instrument, maps: list[str], **kwargs) -> None:
         super().__init__(*args, initial={name: getattr(instrument, name) for name in self.base_fields}, **kwargs)
         names = list(dict.fromkeys([*maps, *([instrument.note_map] if instrument.note_map else [])]))
         self.fields["note_map"].choices = [("", "none: keys"), *((name, name) for name in names)]
+
+
+class ShapingForm(forms.Form):
+    """What becomes of notes that are played."""
+
+    low = forms.IntegerField(label="Lowest note let through", min_value=0, max_value=127)
+    high = forms.IntegerField(label="Highest note let through", min_value=0, max_value=127)
+    transpose = forms.IntegerField(label="Transposed by semitones", min_value=-60, max_value=60)
+    curve = forms.ChoiceField(label="Velocity", choices=CURVES.items())
+    harmony = forms.ChoiceField(label="Harmony", choices=HARMONIES.items(), required=False)
+    root = forms.TypedChoiceField(label="Key", choices=list(enumerate(NAMES)), coerce=int)
+    scale = forms.ChoiceField(label="Scale", choices=[(name, name) for name in SCALES])
+
+    def __init__(self, *args, shaping: Shaping, **kwargs) -> None:
+        super().__init__(*args, initial={name: getattr(shaping, name) for name in self.base_fields}, **kwargs)
+
+    def clean(self):
+        values = super().clean()
+        if values.get("low", 0) > values.get("high", 127):
+            self.add_error("high", "The highest note is below the lowest one. Swap them.")
+        return values
 
 
 class PatchFileForm(forms.Form):

@@ -1,5 +1,6 @@
 """Instruments are defined through the rig's journal, so that undo reaches them."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from hypotaxis.core.drawing.ruler import next_free_channel
@@ -67,6 +68,30 @@ def split(rig: Rig, plan: Plan, instrument: Instrument) -> int:
         made += 1
     change_plan(rig, f"an instrument for each part of {instrument.name}", plan, after)
     return made
+
+
+def in_groups(instruments: Iterable[Instrument]) -> list[Instrument]:
+    """Instruments in their order, those of one group together where the first of them stands."""
+    order: dict[str, list[Instrument]] = {}
+    for number, one in enumerate(instruments):
+        order.setdefault(one.group.casefold() or f"\0{number}", []).append(one)
+    return [one for group in order.values() for one in group]
+
+
+def has(instrument: Instrument, words: str) -> bool:
+    """Whether an instrument's name or group holds all the words."""
+    known = f"{instrument.name} {instrument.group}".casefold()
+    return all(word in known for word in words.casefold().split())
+
+
+def move(rig: Rig, plan: Plan, instrument: Instrument, *, up: bool) -> None:
+    """Move an instrument one line up or down, as the lines are seen; at an end it stays."""
+    seen = in_groups(plan.instruments)
+    place = [one.uid for one in seen].index(instrument.uid)
+    goal = place - 1 if up else place + 1
+    if 0 <= goal < len(seen):
+        seen[place], seen[goal] = seen[goal], seen[place]
+        change_plan(rig, f"move {instrument.name}", plan, replace(plan, instruments=tuple(seen)))
 
 
 def keep(rig: Rig, plan: Plan, instrument: Instrument) -> None:

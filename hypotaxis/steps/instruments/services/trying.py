@@ -6,7 +6,9 @@ import numpy as np
 import soundfile
 from huey.contrib.djhuey import db_task
 
+from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.programs import change_messages
+from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.gain import gain_advice
@@ -51,14 +53,15 @@ def play(job_uid: str, rig_uid: str) -> None:
         instrument = plan.instrument(job.about)
         wish = job.result["wish"]
         chord = wish.get("chord")
-        tryout = plan_tryout(
-            plan,
-            instrument,
-            notes=_chord_of(plan, instrument) if chord else (wish["note"],),
-            velocity=127 if chord else wish["velocity"],
-            length_s=wish["length_s"],
-            calls=calls_of(instrument),
-        )
+        if chord:
+            notes = [(note, 127) for note in _chord_of(plan, instrument)]
+        else:
+            notes = shaped(wish["note"], wish["velocity"], instrument.shaping)
+        if not notes:
+            how = in_words(instrument.shaping)
+            raise CannotSchedule(f"Nothing was sent: note {wish['note']} is not let through ({how}).")
+        calls = calls_of(instrument)
+        tryout = plan_tryout(plan, instrument, notes=notes, length_s=wish["length_s"], calls=calls)
         job.result |= {
             "send": plan.rig.socket_text(instrument.send),
             "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages],

@@ -10,9 +10,10 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
-from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells
+from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, layer_told
 from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
+from hypotaxis.core.midi.shaping import Shaping, in_words
 from hypotaxis.core.plan import Instrument
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
@@ -23,7 +24,7 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList, Take
-from hypotaxis.steps.instruments.forms import InstrumentForm, SoundsForm, TryOutForm
+from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
 from hypotaxis.steps.instruments.services import defining, patches, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
 
@@ -41,6 +42,8 @@ class Line:
     sentence: tuple[Piece, ...]
     jitter_ms: float | None
     sound: str = ""
+    shaped: str = ""
+    layer: str = ""
 
     @property
     def wrong(self) -> list:
@@ -50,8 +53,16 @@ class Line:
 def home(request, opened: str = "", **sheet):
     """All instruments; opened: uid of the one shown in full."""
     here = desk(request)
-    lines = [_line(here, instrument) for instrument in here.plan.instruments]
-    context = {"lines": lines, "opened": opened, "sheet": None, "standin": True}
+    sought = request.GET.get("find", "").strip()
+    lines = [_line(here, one) for one in defining.in_groups(here.plan.instruments) if defining.has(one, sought)]
+    context = {
+        "lines": lines,
+        "sought": sought,
+        "any": bool(here.plan.instruments),
+        "opened": opened,
+        "sheet": None,
+        "standin": True,
+    }
     if opened:
         context |= _opened(here, opened)
     return render(request, "instruments/home.html", context | sheet)
@@ -98,6 +109,26 @@ def sounds(request, uid):
         defining.keep(here.rig, here.plan, replace(value, **form.cleaned_data))
         return redirect("instruments:open", uid=uid)
     return home(request, opened=str(uid), sheet="edit", form=form, title=f"{value.name}: sounds", button="Keep")
+
+
+def shaping(request, uid):
+    """What becomes of notes that are played on an instrument."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    form = ShapingForm(request.POST or None, shaping=value.shaping)
+    if request.method == "POST" and form.is_valid():
+        defining.keep(here.rig, here.plan, replace(value, shaping=Shaping(**form.cleaned_data)))
+        return redirect("instruments:open", uid=uid)
+    return home(request, opened=str(uid), sheet="edit", form=form, title=f"{value.name}: played notes", button="Keep")
+
+
+@require_POST
+def move(request, uid):
+    """Move an instrument one line up or down."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    defining.move(here.rig, here.plan, value, up=request.POST.get("to") == "up")
+    return redirect("instruments:open", uid=uid)
 
 
 @require_POST
@@ -191,6 +222,7 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
 def _line(here: Desk, instrument: Instrument) -> Line:
     rig = here.plan.rig
     box = rig.box(instrument.box)
+    cells = channel_cells(here.plan, instrument.send, instrument.uid)
     measured = Take.objects.measured().filter(instrument_uid=instrument.uid).first()
     return Line(
         instrument=instrument,
@@ -198,10 +230,12 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         box=box.name if box else "a box that is gone",
         home=returns_text(rig, instrument.returns),
         findings=here.findings_about(instrument.uid),
-        cells=channel_cells(here.plan, instrument.send, instrument.uid),
+        cells=cells,
         sentence=trip_sentence(rig, instrument),
         jitter_ms=measured.lateness["jitter_ms"] if measured else None,
         sound=_sound(instrument),
+        shaped=in_words(instrument.shaping),
+        layer=layer_told(cells),
     )
 
 
