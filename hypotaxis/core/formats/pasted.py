@@ -6,6 +6,7 @@ table whose head names MSB, LSB and program. Whatever could mean something else 
 guessed in silence.
 """
 
+import html
 import re
 from collections import Counter
 from dataclasses import dataclass, replace
@@ -31,7 +32,7 @@ _BOTH = re.compile(r"(?:msb ?/ ?lsb|bank select)\D{0,8}(\d{1,3}) ?[/,;] ?(\d{1,3
 _TOKEN = r"(?:[A-Za-z]?-?\d{1,4}|\d{1,2}[-./:]\d{1,3})"
 _WORD, _WORDS, _NUMBER = r"\S+", r"\S[^\t]*?", rf"-|–|{_TOKEN}"
 _LEADERS = re.compile(r"(\s?\.){3,}|…+|_{3,}|(\s-){3,}")
-_AFTER = r"(?:\s*[.:)\]=|–—]\s*|\s+-\s+|\s+)"
+_AFTER = r"(?:\s*[.:)\]=|–—/]\s*|\s+-\s+|\s+)"
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ def read_pasted(text: str) -> ReadList:
     if len(text) > MOST_CHARACTERS:
         raise UnreadableFile(f"The text has more than {MOST_CHARACTERS} characters. Paste one list at a time.")
     lines = _lines(text)
-    table = _table(lines)
+    table = _table(lines) or _triples(lines)
     if table:
         return table
     form, layout, entries = _best(lines)
@@ -71,11 +72,19 @@ def read_pasted(text: str) -> ReadList:
 
 def _lines(text: str) -> list[_Line]:
     """Lines without ornaments; a run of dots that leads the eye becomes a gap."""
-    text = text.replace("\r\n", "\n").replace("\r", "\n").replace("\ufeff", "").replace("\u00a0", " ")
+    text = html.unescape(text).replace("\r\n", "\n").replace("\r", "\n").replace("\ufeff", "").replace("\u00a0", " ")
     found = []
     for number, line in enumerate(text.split("\n"), start=1):
-        plain = _LEADERS.sub("   ", line).replace("\u00ad", "").strip(" \t•·*▪►|")
+        plain = _LEADERS.sub("   ", line).replace("\u00ad", "").strip(" \t•·*†‡▪►|")
+        plain = "" if re.fullmatch(r"[-+=_|\s]+", plain) else plain
         found.append(_Line(number, re.sub(r"\s*\|\s*", "  ", plain)))
+    # A letter that stands apart from its number belongs to it.
+    apart = [re.match(r"[A-P] (?=\d{1,3}[\s.:)])", line.text) for line in found]
+    if sum(map(bool, apart)) > 0.6 * sum(bool(line.text) for line in found):
+        return [
+            replace(line, text=line.text[0] + line.text[2:]) if one else line
+            for line, one in zip(found, apart, strict=True)
+        ]
     return found
 
 
@@ -89,6 +98,27 @@ def _table(lines: list[_Line]) -> ReadList | None:
         if heads:
             return _rows_below(lines[place + 1 :], heads)
     return None
+
+
+_TRIPLE = r"(?P<msb>\d{1,3})\s*[-/.,:]\s*(?P<lsb>\d{1,3})\s*[-/.,:]\s*(?P<program>\d{1,3})"
+
+
+def _triples(lines: list[_Line]) -> ReadList | None:
+    """The list in lines that begin or end with bank MSB, bank LSB and program joined by signs, or None."""
+    first, last = (
+        re.compile(p) for p in (rf"{_TRIPLE}[\s:.)]+(?P<name>\S.*)", rf"(?P<name>\S.*?)\s+[(\[]?{_TRIPLE}[)\]]?")
+    )
+    rows, doubts = [], []
+    for line in (line for line in lines if line.text):
+        found = first.fullmatch(line.text) or last.fullmatch(line.text)
+        if found:
+            rows.append((line, found.groupdict()))
+        elif not _RUBBISH.fullmatch(line.text) and not _head(line.text) and not _is_head(line.text):
+            doubts.append(Doubt(line.number, line.text, "It has no bank and program; left out."))
+    if len(rows) < LEAST_ENTRIES or len(rows) < 2 * len(doubts):
+        return None
+    values = [int(row["program"]) for _, row in rows]
+    return _from_table(rows, "program", 0 if 0 in values else 1, doubts)
 
 
 def _head(text: str) -> list[str] | None:
@@ -172,8 +202,9 @@ def _best(lines: list[_Line]) -> tuple[NumberForm, str, list[_Entry]]:
     best: tuple[float, NumberForm, str, list[_Entry]] | None = None
     for layout in (_FIRST, _LAST, _APART):
         found = _candidates(lines, layout)
+        plain = _without_letter(found)
         for form in FORMS.values():
-            entries, unread = _in_form(found, form)
+            entries, unread = _in_form(plain if plain and form.key in ("1", "0", "001", "000") else found, form)
             score = _score(entries, form) - unread
             if entries and (best is None or score > best[0] + 1e-9):
                 best = (score, form, layout, entries)
@@ -182,10 +213,19 @@ def _best(lines: list[_Line]) -> tuple[NumberForm, str, list[_Entry]]:
     return best[1:]
 
 
+def _without_letter(found: list[tuple[int, str, str]]) -> list[tuple[int, str, str]] | None:
+    """The entries without the one letter that stands before all of their numbers (P1, P2 …), or None."""
+    letters = {shown[0].upper() for _, shown, _ in found if shown[0].isalpha()}
+    if len(letters) != 1 or any(not shown[0].isalpha() for _, shown, _ in found):
+        return None
+    return [(line, shown[1:].lstrip("-"), name) for line, shown, name in found]
+
+
 def _candidates(lines: list[_Line], layout: str) -> list[tuple[int, str, str]]:
     """(line, number as it stands, name) of everything that may be an entry."""
     if layout == _LAST:
-        pairs = ((line, re.fullmatch(rf"(\S.*?)\s{{1,}}[-–—:]?\s*({_TOKEN})", line.text)) for line in lines)
+        pattern = re.compile(rf"(\S.*?)\s+[-–—:]?\s*[(\[#]?({_TOKEN})[)\]]?")
+        pairs = ((line, pattern.fullmatch(line.text)) for line in lines)
         return [(line.number, found[2], found[1]) for line, found in pairs if found]
     if layout == _APART:
         kept = [line for line in lines if line.text]
@@ -210,6 +250,7 @@ def _pieces(text: str, strides: set[int]) -> list[tuple[str, str]]:
     starts = [(found.start(1), found.end(), found[1]) for found in _START.finditer(text)]
     if not starts or starts[0][0] > 3:
         return []
+    starts = _after_commas(text, starts)
     first = starts[0][2]
     if strides and first.isdecimal():
         known = {start for start, _, _ in starts}
@@ -220,6 +261,15 @@ def _pieces(text: str, strides: set[int]) -> list[tuple[str, str]]:
     ends = [start for start, _, _ in starts[1:]] + [len(text)]
     pieces = [(number, text[begin:end].strip(" \t,;|")) for (_, begin, number), end in zip(starts, ends, strict=True)]
     return [(number, name) for number, name in pieces if name]
+
+
+def _after_commas(text: str, starts: list[tuple[int, int, str]]) -> list[tuple[int, int, str]]:
+    """The starts of a line, and those after a comma that count on from the one before."""
+    for found in re.finditer(rf"(?<=[,;]\s)(\d{{1,4}}){_AFTER}(?=\S)", text):
+        last = starts[-1][2]
+        if last.isdecimal() and int(found[1]) == int(last) + 1 and found.start(1) > starts[-1][0]:
+            starts.append((found.start(1), found.end(), found[1]))
+    return starts
 
 
 def _strides(lines: list[_Line]) -> set[int]:
@@ -271,6 +321,7 @@ class _Gathering:
     def __init__(self, lines: list[_Line], form: NumberForm, layout: str, entries: list[_Entry]) -> None:
         self.lines, self.form, self.layout = lines, form, layout
         self.entries: dict[int, list[_Entry]] = {}
+        self.with_category = 2 * sum(bool(re.search(r"\s{2,}|\t", entry.name)) for entry in entries) > len(entries)
         for entry in entries:
             self.entries.setdefault(entry.line, []).append(entry)
         self.doubts: list[Doubt] = []
@@ -324,6 +375,9 @@ class _Gathering:
                 self.title = text
             else:
                 self.category = text.rstrip(":").strip()
+                if self.patches and not text.isupper() and not text.endswith(":"):
+                    told = "Taken as a heading for the sounds below it. Or does it belong to the name above?"
+                    self.doubts.append(Doubt(line.number, line.text, told))
         elif not self.patches and not self.title and len(text) < 60:
             self.title = text
         else:
@@ -349,21 +403,29 @@ class _Gathering:
             self._begin(f"Bank {chr(65 + group) if each_letter else group + 1}", group)
         self.seen[entry.place] = entry.line
         bank = self.banks[-1]
+        name, category = self._name_of(entry)
         if not re.search(r"[^\W\d_]", entry.name):
             self.doubts.append(
                 Doubt(entry.line, f"{entry.shown} {entry.name}", "Its name is only a number. Is it one?")
             )
         self.patches.append(
             Patch(
-                name=entry.name,
+                name=name,
                 program=program,
                 number=entry.shown,
                 bank=len(self.banks) - 1,
                 msb=bank.msb,
                 lsb=bank.lsb,
-                category=self.category,
+                category=category,
             )
         )
+
+    def _name_of(self, entry: _Entry) -> tuple[str, str]:
+        """(name, category): where most lines have a gap in their names, what stands behind it is the category."""
+        parts = [part for part in re.split(r"\s{2,}|\t", entry.name) if part]
+        if self.with_category and len(parts) > 1:
+            return " ".join(parts[:-1]), parts[-1]
+        return " ".join(parts), self.category
 
     def _begin(self, name: str, group: int) -> None:
         same = self.banks and self.heading is None and group != 0

@@ -48,6 +48,17 @@ LAYOUTS = {
     "a table with a head": ("No.  Name  MSB  LSB  PC\n1  Salt Pan  0  112  1\n2  808 Tide  0  112  2\n3  Kit 2  127  0  1", "1", [("1", 0, "Salt Pan"), ("2", 1, "808 Tide"), ("3", 0, "Kit 2")], 3),
     "a table, name last": ("MSB LSB Prog Name\n0 1 0 Pan\n0 1 1 Mud 2\n0 2 0 Eel", "0", [("0", 0, "Pan"), ("1", 1, "Mud 2")], 3),
     "windows line ends and a mark": ("\ufeff1 Pan\r\n2 Mud\r\n3 Eel\r\n", "1", [("1", 0, "Pan")], 3),
+    "one letter before all": ("P1 Pan\nP2 Mud\nP9 Eel\nP10 Gull\nP11 Tern", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 5),
+    "slashes after": ("1/ Pan\n2/ Mud\n3/ Eel", "1", [("1", 0, "Pan")], 3),
+    "commas between": ("1. Pan, 2. Mud, 3. Eel\n4. Gull, 5. Tern", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("3", 2, "Eel")], 5),
+    "bank and program joined": ("000-112-001 Pan\n000-112-002 Mud 2\n000-113-001 Eel", "1", [("001", 0, "Pan"), ("002", 1, "Mud 2"), ("001", 0, "Eel")], 3),
+    "name, then bank and program": ("Pan (81/2/0)\nMud 2 (81/2/1)\nEel (81/3/0)", "0", [("0", 0, "Pan"), ("1", 1, "Mud 2")], 3),
+    "a letter apart": ("A 1 Pan\nA 2 Mud\nA 8 Eel\nB 1 Gull\nB 2 Tern", "A1", [("A1", 0, "Pan"), ("A2", 1, "Mud")], 5),
+    "a category behind a gap": ("1 Salt Pan   Pad\n2 Mud        Bass\n3 Gull 5th   Lead", "1", [("1", 0, "Salt Pan"), ("3", 2, "Gull 5th")][:1], 3),
+    "numbers in brackets behind": ("Pan (1)\nMud (2)\nEel (3)", "1", [("1", 0, "Pan")], 3),
+    "a frame of signs": ("+----+------+\n| 1 | Pan |\n+----+------+\n| 2 | Mud |\n+----+------+", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 2),
+    "from a web page": ("1 Salt &amp; Pan\n2 Mud&nbsp;2\n3 Eel", "1", [("1", 0, "Salt & Pan"), ("2", 1, "Mud 2")], 3),
+    "footnotes": ("1 Pan*\n2 Mud†\n3 Eel", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 3),
     "ornaments": ("• 1 Pan\n• 2 Mud\n▪ 3 Eel", "1", [("1", 0, "Pan")], 3),
 }  # fmt: skip
 
@@ -85,6 +96,7 @@ class PastedTest(SimpleTestCase):
             ): "1 Pan\n2 Mud\nThis sentence comes from the page beside it, 12 of them.\n3 Eel",
             (2, "Its name is only a number"): "1 Pan\n2 808\n3 Eel",
             (0, "no bank numbers beside them"): "Bank A\n1 Pan\n2 Mud\nBank B\n1 Eel\n2 Gull",
+            (3, "does it belong to the name above"): "1 Pan\n2 Very long name of\nA patch\n3 Eel",
             (
                 4,
                 "does not fit the columns",
