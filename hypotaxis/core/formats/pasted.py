@@ -24,23 +24,32 @@ _RUBBISH = re.compile(
     r"|.*(www\.|https?://|©|\(c\) ?\d{4}|all rights).*",
     re.IGNORECASE,
 )
-_CONTINUED = re.compile(r"\(?(continued|cont(\.|'d)?)\)?", re.IGNORECASE)
+_CONTINUED = re.compile(r"\(?\b(continued|cont(\.|'d)?)( (on|from|over|overleaf)\b[\w ]*)?\)?", re.IGNORECASE)
 _BANK = re.compile(r"\b(bank|group|preset|presets|user|internal|card|rom|ram|set|library|part)\b", re.IGNORECASE)
 _MSB = re.compile(r"(?:\bmsb\b|\bcc ?#? ?0+\b(?!\d)|bank select)\D{0,12}?(\d{1,3})", re.IGNORECASE)
 _LSB = re.compile(r"(?:\blsb\b|\bcc ?#? ?32\b)\D{0,12}?(\d{1,3})", re.IGNORECASE)
 _BOTH = re.compile(r"(?:msb ?/ ?lsb|bank select)\D{0,8}(\d{1,3}) ?[/,;] ?(\d{1,3})", re.IGNORECASE)
 _TOKEN = r"(?:[A-Za-z]?-?\d{1,4}|\d{1,2}[-./:]\d{1,3})"
 _WORD, _WORDS, _NUMBER = r"\S+", r"\S[^\t]*?", rf"-|–|{_TOKEN}"
+_MARKED = re.compile(
+    r"(?P<mark>(?:prog|program|patch|preset|prst|pre|no|nr|num|number|int|ext|usr|user|crd|card|rom|ram|exp)\b)"
+    r"\s*[-.:_#]*\s*(?=#?[A-Za-z]?\d{1,4}(?:[-./:]\d{1,3})?[\s.:)\]=-]+.*[^\W\d_])",
+    re.IGNORECASE,
+)
+"""A word before a number that stands before a name: Patch 01 …, INT-A11 …"""
+_QUOTED = re.compile(r"(?P<sign>[\"'])(?P<name>.+)(?P=sign)|[“„«‘](?P<other>.+)[”“»’]")
 _LEADERS = re.compile(r"(\s?\.){3,}|…+|_{3,}|(\s-){3,}")
 _AFTER = r"(?:\s*[.:)\]=|–—/]\s*|\s+-\s+|\s+)"
 
 
 @dataclass(frozen=True)
 class _Line:
-    """A line of the text: its number, and what is left of it without leaders and ornaments."""
+    """A line of the text: its number, what is left of it without leaders and ornaments, and the bank that the word
+    before its number begins."""
 
     number: int
     text: str
+    bank: str = ""
 
 
 @dataclass(frozen=True)
@@ -53,21 +62,24 @@ class _Entry:
     name: str
 
 
-def read_pasted(text: str) -> ReadList:
-    """The patch list in a pasted text. Raises UnreadableFile where nothing counts on."""
+def read_pasted(text: str, form: str = "") -> ReadList:
+    """The patch list in a pasted text. form: the key of the only number form to read it in; "": the one that fits best.
+    Raises UnreadableFile where nothing counts on."""
     if len(text) > MOST_CHARACTERS:
         raise UnreadableFile(f"The text has more than {MOST_CHARACTERS} characters. Paste one list at a time.")
     lines = _lines(text)
-    table = _table(lines) or _triples(lines)
+    table = None if form else _table(lines) or _triples(lines)
     if table:
         return table
-    form, layout, entries = _best(lines)
+    best, layout, entries = _best(lines, [FORMS[form]] if form else list(FORMS.values()))
+    if form and len(entries) < LEAST_ENTRIES:
+        raise UnreadableFile(f"No number in this text reads as {best.title}. Choose another form.")
     if len(entries) < LEAST_ENTRIES:
         raise UnreadableFile(
             "No numbers in this text count on from each other. Each sound needs its number, in one form throughout: "
             "1, 001, A1, A01 or 11 to 88."
         )
-    return _Gathering(lines, form, layout, entries).read()
+    return _Gathering(lines, best, layout, entries).read()
 
 
 def _lines(text: str) -> list[_Line]:
@@ -85,6 +97,24 @@ def _lines(text: str) -> list[_Line]:
             replace(line, text=line.text[0] + line.text[2:]) if one else line
             for line, one in zip(found, apart, strict=True)
         ]
+    return _without_mark(found)
+
+
+def _without_mark(lines: list[_Line]) -> list[_Line]:
+    """Lines without a word that stands before most of their numbers; where there are several such words, each begins a
+    bank."""
+    marks = [_MARKED.match(line.text) for line in lines]
+    if sum(map(bool, marks)) <= 0.6 * sum(bool(line.text) for line in lines):
+        return lines
+    words = {mark["mark"].casefold() for mark in marks if mark}
+    found, last = [], ""
+    for line, mark in zip(lines, marks, strict=True):
+        if mark is None:
+            found.append(line)
+            continue
+        begins = len(words) > 1 and mark["mark"].casefold() != last
+        last = mark["mark"].casefold()
+        found.append(_Line(line.number, line.text[mark.end() :], mark["mark"] if begins else ""))
     return found
 
 
@@ -197,19 +227,19 @@ def _small(text: str | None) -> int | None:
 _FIRST, _LAST, _APART = "number first", "number last", "number and name on lines of their own"
 
 
-def _best(lines: list[_Line]) -> tuple[NumberForm, str, list[_Entry]]:
+def _best(lines: list[_Line], forms: list[NumberForm]) -> tuple[NumberForm, str, list[_Entry]]:
     """The form and the layout in which most numbers count on from each other; of equals the plainest."""
     best: tuple[float, NumberForm, str, list[_Entry]] | None = None
     for layout in (_FIRST, _LAST, _APART):
         found = _candidates(lines, layout)
         plain = _without_letter(found)
-        for form in FORMS.values():
+        for form in forms:
             entries, unread = _in_form(plain if plain and form.key in ("1", "0", "001", "000") else found, form)
             score = _score(entries, form) - unread
             if entries and (best is None or score > best[0] + 1e-9):
                 best = (score, form, layout, entries)
     if best is None or best[0] <= 0:
-        return FORMS["1"], _FIRST, []
+        return forms[0], _FIRST, []
     return best[1:]
 
 
@@ -315,6 +345,10 @@ def _score(entries: list[_Entry], form: NumberForm) -> float:
     return neighbours + rising - alone - gaps - (len(entries) - names) + begins + padded
 
 
+_EACH_LETTER = ("A01/100", "A00/100", "A001")
+"""Forms whose letter is a bank of its own."""
+
+
 class _Gathering:
     """Puts entries into banks, and says of every other line what it is."""
 
@@ -341,6 +375,7 @@ class _Gathering:
         for line in self.lines:
             if not line.text:
                 continue
+            self.heading = line.bank or self.heading
             if line.number in self.entries:
                 for entry in self.entries[line.number]:
                     self._entry(entry)
@@ -352,7 +387,8 @@ class _Gathering:
                 self._other(line)
         self._gaps()
         self._order()
-        name = self.title or (self.banks[0].name if len(self.banks) == 1 else "")
+        only = self.banks[0].name if len(self.banks) == 1 else ""
+        name = self.title or ("" if only.casefold() == "bank" else only)
         doubts = tuple(sorted(self.doubts, key=lambda doubt: doubt.line))
         banks = tuple(self.banks) or (Bank(name=""),)
         return ReadList(PatchList(name=name, banks=banks, patches=tuple(self.patches)), doubts, self.form.key)
@@ -369,6 +405,9 @@ class _Gathering:
                 self.category = ""
         elif _RUBBISH.fullmatch(text) or line.text in self.running or not re.search(r"\w", text) or _is_head(text):
             pass
+        elif re.search(r"\t|\s{2,}", text) and not re.search(r"\d", text):
+            told = "Several words side by side: headings of columns, perhaps. Not used; a column of category names is."
+            self.doubts.append(Doubt(line.number, line.text, told))
         elif re.fullmatch(r"[A-Z][\w &/+,'-]{1,28}:?", text) and not re.search(r"\d", text):
             # A short line without a number: the title before the first entry, afterwards a category.
             if not self.patches and not self.title and not text.isupper() and not text.endswith(":"):
@@ -387,11 +426,12 @@ class _Gathering:
         if not re.search(r"\w", entry.name):
             self.doubts.append(Doubt(entry.line, f"{entry.shown} {entry.name}", "It has no name; left out."))
             return
-        each_letter = self.form.key in ("A01/100", "A00/100", "A001")
+        each_letter = self.form.key in _EACH_LETTER
         size = {"A01/100": 99, "A00/100": 100}.get(self.form.key, PROGRAMS)
         group, program = divmod(entry.place, size)
-        if self.heading is not None or not self.banks or entry.place in self.seen:
-            if self.heading is None and entry.place in self.seen and entry.place != min(self.seen):
+        named = self.heading is not None or self.numbers != (None, None)
+        if named or not self.banks or entry.place in self.seen:
+            if not named and entry.place in self.seen and entry.place != min(self.seen):
                 self.doubts.append(
                     Doubt(
                         entry.line, f"{entry.shown} {entry.name}", f"Number {entry.shown} is there already; left out."
@@ -422,7 +462,7 @@ class _Gathering:
 
     def _name_of(self, entry: _Entry) -> tuple[str, str]:
         """(name, category): where most lines have a gap in their names, what stands behind it is the category."""
-        parts = [part for part in re.split(r"\s{2,}|\t", entry.name) if part]
+        parts = [_unquoted(part) for part in re.split(r"\s{2,}|\t", entry.name) if part]
         if self.with_category and len(parts) > 1:
             return " ".join(parts[:-1]), parts[-1]
         return " ".join(parts), self.category
@@ -432,16 +472,19 @@ class _Gathering:
         msb, lsb = self.numbers if not same else (None, None)
         self.banks.append(Bank(name=name, msb=msb, lsb=lsb))
         self.group = group
+        if len(self.banks) == 1:
+            self.first_group = group
         self.heading, self.numbers = None, (None, None)
         if not same:
             self.seen = {}
 
     def _order(self) -> None:
-        """Columns side by side are read line by line; the list goes by number. A first bank that others follow is "
-        "named."""
+        """Columns side by side are read line by line; the list goes by number. The first of several banks is named."""
         self.patches.sort(key=lambda patch: (patch.bank, patch.program))
         if len(self.banks) > 1 and not self.banks[0].name:
-            self.banks[0] = replace(self.banks[0], name="Bank 1")
+            by_letter = self.form.key in _EACH_LETTER
+            first = chr(65 + self.first_group) if by_letter else 1
+            self.banks[0] = replace(self.banks[0], name=f"Bank {first}")
         if len(self.banks) > 1 and all(bank.msb is None and bank.lsb is None for bank in self.banks):
             told = "Several banks, and no bank numbers beside them: fill in MSB and LSB from the manual."
             self.doubts.append(Doubt(0, ", ".join(bank.name for bank in self.banks), told))
@@ -472,8 +515,14 @@ def _bank_numbers(text: str) -> tuple[int | None, int | None]:
 
 def _heading_name(text: str) -> str:
     """A bank's name without the numbers that are told beside it."""
+    text = re.sub(r"^[\[({<](.*)[\])}>]$", r"\1", text.strip())
     plain = re.split(r"[(\[]|\bmsb\b|\blsb\b|\bcc ?#? ?0|\bcc ?#? ?32|bank select", text, flags=re.IGNORECASE)[0]
     return plain.strip(" :-–—,;=")
+
+
+def _unquoted(text: str) -> str:
+    found = _QUOTED.fullmatch(text.strip())
+    return (found["name"] or found["other"]).strip() if found else text
 
 
 def _is_head(text: str) -> bool:
@@ -493,6 +542,8 @@ def _is_head(text: str) -> bool:
         "sound",
         "voice",
         "tone",
+        "category",
+        "type",
     }
     return bool(words) and set(words) <= known
 

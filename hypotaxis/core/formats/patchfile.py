@@ -18,13 +18,14 @@ WRITERS: dict[str, Callable[[PatchList], str]] = {
 }
 
 
-def read_patch_file(data: bytes, *, pasted: bool = False) -> tuple[str, ReadList]:
-    """(what it is, the list in it). pasted: read it as text from a manual; otherwise by what it begins with.
+def read_patch_file(data: bytes, *, pasted: bool = False, form: str = "") -> tuple[str, ReadList]:
+    """(what it is, the list in it). pasted: read it as text from a manual, in a number form if one is named; otherwise
+    by what it begins with.
 
     Raises UnreadableFile with the lines that cannot be read.
     """
     if pasted:
-        return PASTED, read_pasted(text_of(data, "text"))
+        return PASTED, read_pasted(text_of(data, "text"), form)
     head = data.removeprefix(b"\xef\xbb\xbf").lstrip()[:1]
     if head == b"<" or (data[:2] in (b"\xff\xfe", b"\xfe\xff") and b"<" in data[:8]):
         return NAME_DOCUMENT, read_name_document(data)

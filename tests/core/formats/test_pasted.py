@@ -59,6 +59,12 @@ LAYOUTS = {
     "a frame of signs": ("+----+------+\n| 1 | Pan |\n+----+------+\n| 2 | Mud |\n+----+------+", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 2),
     "from a web page": ("1 Salt &amp; Pan\n2 Mud&nbsp;2\n3 Eel", "1", [("1", 0, "Salt & Pan"), ("2", 1, "Mud 2")], 3),
     "footnotes": ("1 Pan*\n2 Mud†\n3 Eel", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 3),
+    "a word before the number": ("Prog 1: Pan\nProg 2: Mud\nProg 3: Eel", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 3),
+    "the bank's word before the number": ("INT-A11 Pan\nINT-A12 Mud\nCRD-A11 Eel\nCRD-A12 Gull", "A11", [("A11", 0, "Pan"), ("A12", 1, "Mud"), ("A11", 0, "Eel")], 4),
+    "a letter that is the bank": ("U001 Pan\nU002 Mud\nP001 Eel\nP002 Gull", "A001", [("U001", 0, "Pan"), ("U002", 1, "Mud"), ("P001", 0, "Eel")], 4),
+    "names in quotes": ('1 "Pan"\n2 “Mud 2”\n3 "Eel"', "1", [("1", 0, "Pan"), ("2", 1, "Mud 2")], 3),
+    "heads and categories by tabs": ("No.\tName\tCategory\n1\tPan\tPad\n2\tMud\tBass\n3\tEel\tLead", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 3),
+    "continued overleaf": ("1 Pan\n2 Mud\n(continued on next page)\n12\n3 Eel\n4 Gull", "1", [("1", 0, "Pan")], 4),
     "ornaments": ("• 1 Pan\n• 2 Mud\n▪ 3 Eel", "1", [("1", 0, "Pan")], 3),
 }  # fmt: skip
 
@@ -79,6 +85,13 @@ class PastedTest(SimpleTestCase):
         self.assertEqual([(bank.name, bank.msb, bank.lsb) for bank in banks], [("BANK 1", 81, 0), ("BANK 2", 81, 1)])
         (one,) = read_pasted(LAYOUTS["banks by controllers"][0]).patches.banks
         self.assertEqual((one.name, one.msb, one.lsb), ("Strings bank", 87, 64))
+        for layout, names in {
+            "the bank's word before the number": ["INT", "CRD"],
+            "a letter that is the bank": ["Bank U", "Bank P"],
+        }.items():
+            self.assertEqual([bank.name for bank in read_pasted(LAYOUTS[layout][0]).patches.banks], names)
+        bare = read_pasted("Bank Select MSB 87 LSB 64\n1 Pan\n2 Mud\nBank Select MSB 87 LSB 65\n3 Eel\n4 Gull").patches
+        self.assertEqual([(bank.msb, bank.lsb) for bank in bare.banks], [(87, 64), (87, 65)])
         patches = read_pasted(LAYOUTS["a table with a head"][0]).patches
         self.assertEqual([(p.msb, p.lsb) for p in patches.patches], [(0, 112), (0, 112), (127, 0)])
 
@@ -106,6 +119,13 @@ class PastedTest(SimpleTestCase):
             with self.subTest(reason):
                 doubts = [(doubt.line, doubt.reason) for doubt in read_pasted(text).doubts]
                 self.assertTrue([1 for at, why in doubts if at == line and reason in why], doubts)
+
+    def test_the_form_can_be_said(self):
+        text = "11 Pan\n12 Mud\n13 Eel"
+        self.assertEqual([p.program for p in read_pasted(text, "11").patches.patches], [0, 1, 2])
+        self.assertEqual([p.program for p in read_pasted(text, "1").patches.patches], [10, 11, 12])
+        with self.assertRaisesRegex(UnreadableFile, "No number in this text reads as A1 to P8"):
+            read_pasted(text, "A1")
 
     def test_a_text_without_numbers_that_count_on_is_refused(self):
         for text in ("A letter to a friend.\nNothing is numbered here.", "7 of 9\n", "12"):

@@ -42,6 +42,14 @@ class ListsTest(DemoTest):
         gone = self.client.get(address, follow=True)
         self.assertIn("This preview is gone", self.told(gone))
 
+    def test_another_number_form_can_be_chosen_in_the_preview(self):
+        address = self.look_at("11 Pan\n12 Mud\n13 Eel").request["PATH_INFO"]
+        self.assertContains(self.client.get(address, {"form": "1"}), '<td class="num">10</td>')
+        self.assertIn("No number in this text", self.told(self.client.get(address, {"form": "A1"}, follow=True)))
+        self.client.post(f"{address}?form=1", {"title": "Marsh"})
+        kept = PatchList.objects.get(name="Marsh")
+        self.assertEqual([p.program for p in kept.patches.all()], [10, 11, 12])
+
     def test_what_cannot_be_read_is_said_at_the_form_and_the_text_stays(self):
         answer = self.look_at("a letter, nothing numbered")
         self.assertContains(answer, "count on from each other")

@@ -37,10 +37,11 @@ def put_aside(data: bytes, *, pasted: bool) -> str:
     return path.name
 
 
-def preview(name: str) -> tuple[str, values.ReadList]:
-    """(what it is, the list in it). Raises UnreadableFile, also when it no longer waits."""
+def preview(name: str, form: str = "") -> tuple[str, values.ReadList]:
+    """(what it is, the list in it). form: the number form that was chosen for pasted text. Raises UnreadableFile, also
+    when it no longer waits."""
     path = _waiting(name)
-    return read_patch_file(path.read_bytes(), pasted=path.suffix == ".pasted")
+    return read_patch_file(path.read_bytes(), pasted=path.suffix == ".pasted", form=form)
 
 
 def _waiting(name: str) -> Path:
@@ -50,9 +51,9 @@ def _waiting(name: str) -> Path:
     return path
 
 
-def keep(name: str, title: str, banks: list[tuple[int | None, int | None]]) -> PatchList:
-    """Store what waits under a name, with the bank numbers as they were confirmed."""
-    _, found = preview(name)
+def keep(name: str, title: str, banks: list[tuple[int | None, int | None]], form: str = "") -> PatchList:
+    """Store what waits under a name, with the bank numbers and the number form as they were confirmed."""
+    _, found = preview(name, form)
     patches = with_banks(found.patches, banks)
     kept = store(patches, title, found.form)
     _waiting(name).unlink(missing_ok=True)

@@ -8,7 +8,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.formats.patchfile import WRITERS
+from hypotaxis.core.formats.patchfile import PASTED, WRITERS
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.records.current import desk
@@ -47,15 +47,16 @@ def general_midi(request):
 
 def preview(request, name):
     """What would be kept, every doubtful line marked; kept when it is confirmed."""
+    chosen = request.GET.get("form", "") if request.GET.get("form") in FORMS else ""
     try:
-        kind, found = service.preview(name)
+        kind, found = service.preview(name, chosen)
     except UnreadableFile as error:
         messages.error(request, str(error))
-        return redirect("instruments:lists")
+        return redirect(request.path if chosen else reverse("instruments:lists"))
     title = found.patches.name or request.GET.get("title", "").replace("-", " ")
     form = BankNumbersForm(request.POST or None, banks=found.patches.banks, title=title)
     if request.method == "POST" and form.is_valid():
-        kept = service.keep(name, form.cleaned_data["title"], form.numbers())
+        kept = service.keep(name, form.cleaned_data["title"], form.numbers(), chosen)
         messages.success(request, f"{kept.name} is kept: {kept.patches.count()} sounds.")
         return redirect("instruments:list", uid=kept.uid)
     counts = [sum(patch.bank == place for patch in found.patches.patches) for place in range(len(found.patches.banks))]
@@ -64,6 +65,8 @@ def preview(request, name):
         "kind": kind,
         "found": found,
         "numbers": FORMS[found.form].title if found.form else "",
+        "forms": FORMS.values() if kind == PASTED else (),
+        "title": request.GET.get("title", ""),
         "shown": found.patches.patches[:PREVIEWED],
         "more": max(0, len(found.patches.patches) - PREVIEWED),
         "banks": list(zip(found.patches.banks, counts, form.rows(), strict=True)),
