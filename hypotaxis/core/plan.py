@@ -4,8 +4,65 @@ from dataclasses import dataclass, field
 
 from hypotaxis.core.midi.programs import GAP_MS
 from hypotaxis.core.midi.shaping import Shaping
+from hypotaxis.core.patches.values import KeptList
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import Port
+
+
+@dataclass(frozen=True, kw_only=True)
+class Part:
+    """A further channel of an instrument, with a sound of its own. send: another port than the instrument's ("" =
+    the same). level, pan: controllers 7 and 10 sent with its sound, 0–127, None = left as set on the box. low, high,
+    transpose, curve: what becomes of notes that are played, as in midi.shaping.Shaping."""
+
+    uid: str
+    name: str
+    channel: int
+    send: str = ""
+    patch: str = ""
+    level: int | None = None
+    pan: int | None = None
+    low: int = 0
+    high: int = 127
+    transpose: int = 0
+    curve: str = "as played"
+
+    @property
+    def shaping(self) -> Shaping:
+        """The part's own range, transposition and curve."""
+        return Shaping(low=self.low, high=self.high, transpose=self.transpose, curve=self.curve)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Return:
+    """A further way home of an instrument, for a voice of its own or a second pair: one input, or two (left, right).
+    inverted: its polarity is turned when it is heard or handed over."""
+
+    uid: str
+    name: str
+    inputs: tuple[str, ...] = ()
+    inverted: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Voice:
+    """One sound of a drum machine: the note (0–127) that plays it, and the further return by which it comes home (uid;
+    "" = with the rest on the main return)."""
+
+    note: int
+    name: str
+    home: str = ""
+
+
+@dataclass(frozen=True)
+class Seat:
+    """Where an instrument listens: a port (socket uid) and a channel 1–16. part: uid, "" for its first one; name: the
+    part's, "" for the first one."""
+
+    send: str
+    channel: int
+    part: str
+    name: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -18,7 +75,9 @@ class Instrument:
     patch_list: uid of the list that names its sounds; patch: uid of the one that is called up; note_map: name of one of
     the list's maps. bank_form: which bank messages its box wants, a key of midi.programs.BANK_FORMS; gap_ms: left after
     a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's. group:
-    a word under which instruments stand together. shaping: what becomes of notes that are played.
+    a word under which instruments stand together. shaping: what becomes of notes that are played. inverted: the main
+    return's polarity is turned. parts: its further channels; further: its further ways home; voices: which note plays
+    which sound, and where that comes home (empty = as note_map says).
     """
 
     uid: str
@@ -39,6 +98,30 @@ class Instrument:
     notes: str = ""
     group: str = ""
     shaping: Shaping = field(default_factory=Shaping)
+    inverted: bool = False
+    parts: tuple[Part, ...] = ()
+    further: tuple[Return, ...] = ()
+    voices: tuple[Voice, ...] = ()
+
+    @property
+    def seats(self) -> tuple[Seat, ...]:
+        """Where it listens: its first part, then the others."""
+        more = (Seat(one.send or self.send, one.channel, one.uid, one.name) for one in self.parts)
+        return (Seat(self.send, self.channel, "", ""), *more)
+
+    def seat(self, part: str) -> Seat:
+        """Where a part listens; the first one where there is no such part."""
+        return next((one for one in self.seats if one.part == part), self.seats[0])
+
+    @property
+    def homes(self) -> tuple[Return, ...]:
+        """Every way home, the main one first (with an empty uid and name)."""
+        return (Return(uid="", name="", inputs=self.returns, inverted=self.inverted), *self.further)
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """Every input by which it comes home, each once, in order."""
+        return tuple(dict.fromkeys(uid for one in self.homes for uid in one.inputs))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,7 +141,8 @@ class Plan:
 
     meant: findings marked as meant. ticked: keys of the start-up list ticked today and of panel settings made.
     reported: the ports the studio reports now, None when nobody has looked. pictures: (content hash, PNG in base64) of
-    the boxes' pictures, filled only where a plan travels as a file.
+    the boxes' pictures, patch_lists: those that name the instruments' sounds; both filled only where a plan travels as
+    a file.
     """
 
     rig: Rig
@@ -67,6 +151,7 @@ class Plan:
     ticked: frozenset[str] = frozenset()
     reported: tuple[Port, ...] | None = None
     pictures: tuple[tuple[str, str], ...] = ()
+    patch_lists: tuple[KeptList, ...] = ()
 
     def instrument(self, uid: str) -> Instrument | None:
         """The instrument with this uid, or None."""

@@ -1,19 +1,24 @@
 """A plan from a rig file becomes rows, all or nothing."""
 
+from dataclasses import replace
+
 from django.db import transaction
 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.records.journal import KINDS
 from hypotaxis.records.models import Rig
+from hypotaxis.records.patch_lists import keep_lists
 from hypotaxis.records.plan import row_fields
 
 
 @transaction.atomic
 def import_rig(plan: Plan, *, template: bool = False) -> Rig:
-    """Store a plan as a new rig; where any of its uids is there already, it becomes a copy with uids of its own."""
+    """Store a plan as a new rig; where any of its uids is there already, it becomes a copy with uids of its own.
+    Patch lists that came with it are kept beside those that are there."""
     if _is_there(plan):
-        plan = with_new_uids(plan, plan.rig.name)
+        plan = replace(with_new_uids(plan, plan.rig.name), patch_lists=plan.patch_lists)
+    keep_lists(plan.patch_lists)
     rows: dict[str, list] = {kind: [] for kind in KINDS}
     for (kind, uid), fields in row_fields(plan).items():
         rows[kind].append(KINDS[kind](uid=uid, **fields))

@@ -23,8 +23,12 @@ BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "pi
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
 ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
 INSTRUMENT_FIELDS = tuple(
-    field.name for field in fields(core.Instrument) if field.name not in ("uid", "box", "send", "returns", "shaping")
+    field.name
+    for field in fields(core.Instrument)
+    if field.name not in ("uid", "box", "send", "returns", "shaping", "parts", "further", "voices")
 )
+INSTRUMENT_LISTS = {"parts": core.Part, "further": core.Return, "voices": core.Voice}
+"""Fields of an instrument that hold several values of a kind."""
 CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
 ON_THE_BOX = "panel-"
 """How keys of ticks of settings on a box begin; all others belong to the start-up list of a day."""
@@ -109,6 +113,7 @@ def instrument_value(row: rows.Instrument) -> core.Instrument:
         send=row.send_uid,
         returns=tuple(row.returns),
         shaping=_known(Shaping, row.shaping),
+        **{name: tuple(_known(kind, one) for one in getattr(row, name)) for name, kind in INSTRUMENT_LISTS.items()},
         **{name: getattr(row, name) for name in INSTRUMENT_FIELDS},
     )
 
@@ -166,14 +171,22 @@ def cable_fields(cable: values.Cable, rig_uid: str) -> dict[str, Any]:
 
 def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> dict[str, Any]:
     """An instrument's fields as stored."""
-    return {
-        "rig_id": rig_uid,
-        "box_uid": instrument.box,
-        "send_uid": instrument.send,
-        "returns": list(instrument.returns),
-        "shaping": asdict(instrument.shaping),
-        "order": order,
-    } | {name: getattr(instrument, name) for name in INSTRUMENT_FIELDS}
+    several = {
+        name: [{key: as_lists(value) for key, value in asdict(one).items()} for one in getattr(instrument, name)]
+        for name in INSTRUMENT_LISTS
+    }
+    return (
+        {
+            "rig_id": rig_uid,
+            "box_uid": instrument.box,
+            "send_uid": instrument.send,
+            "returns": list(instrument.returns),
+            "shaping": asdict(instrument.shaping),
+            "order": order,
+        }
+        | several
+        | {name: getattr(instrument, name) for name in INSTRUMENT_FIELDS}
+    )
 
 
 def tempo_of(session: rows.Session) -> TempoMap:

@@ -1,9 +1,10 @@
 """Who sits on each of the sixteen channels behind a send socket, along the whole chain that hangs on it?"""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.trips import heard_from
+from hypotaxis.core.rig.trips import heard_from, runs
 
 CELL = 74
 
@@ -34,17 +35,32 @@ def channel_cells(plan: Plan, send: str, instrument_uid: str = "") -> list[Chann
     reached = heard_from(plan.rig, send) if send else ()
     cells = []
     for channel in range(1, 17):
-        sitting = [i for i in plan.instruments if send and i.send == send and i.channel == channel]
-        named = {i.box for i in sitting}
-        names = [i.name for i in sitting]
+        sitting = [
+            (one, seat)
+            for one in plan.instruments
+            for seat in one.seats
+            if send and (seat.send, seat.channel) == (send, channel)
+        ]
+        named = {one.box for one, _ in sitting}
+        names = [f"{one.name}: {seat.name}" if seat.name else one.name for one, seat in sitting]
         for one in reached:
             box, arrives = plan.rig.box(one.box), one.channels[channel - 1]
             if arrives and box.uid not in named and (box.setup.omni or arrives in box.setup.receives):
                 named.add(box.uid)
                 names.append(f"{box.name}, omni" if box.setup.omni else box.name)
-        mine = any(i.uid == instrument_uid for i in sitting)
+        mine = any(one.uid == instrument_uid for one, _ in sitting)
         cells.append(ChannelCell(channel, (channel - 1) * CELL, tuple(names), mine, bool(sitting)))
     return cells
+
+
+def channels_text(channels: Iterable[int]) -> str:
+    """Channels as they are written, neighbours drawn together.
+
+    >>> channels_text([10, 1, 2, 3])
+    '1–3, 10'
+    """
+    names = runs(f"channel {channel}" for channel in sorted(set(channels)))
+    return ", ".join(name.removeprefix("channel ") for name in names)
 
 
 def layer_told(cells: list[ChannelCell]) -> str:

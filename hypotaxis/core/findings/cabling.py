@@ -164,7 +164,7 @@ def send_idle(plan: Plan) -> Iterator[Finding]:
 
 def return_idle(plan: Plan) -> Iterator[Finding]:
     """An audio input at which a cable ends, and that no instrument takes home."""
-    used = {uid for instrument in plan.instruments for uid in instrument.returns}
+    used = {uid for instrument in plan.instruments for uid in instrument.inputs}
     for box, socket in host_audio(plan.rig, "in"):
         source = plan.rig.far_end(socket.uid)
         if source and socket.uid not in used and not source[1].separate and not _is_loop(source[0]):
@@ -186,7 +186,7 @@ def _is_loop(box) -> bool:
 
 def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
     """A separate out that is plugged, and whose input no instrument takes home."""
-    used = {uid for instrument in plan.instruments for uid in instrument.returns}
+    used = {uid for instrument in plan.instruments for uid in instrument.inputs}
     for cable in plan.rig.cables:
         found, target = plan.rig.find(cable.source), plan.rig.find(cable.target)
         if found and target and found[1].separate and cable.target not in used:

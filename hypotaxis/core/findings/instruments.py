@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Instrument, Plan
@@ -90,7 +91,7 @@ def channel_held_back(plan: Plan) -> Iterator[Finding]:
 def return_missing(plan: Plan) -> Iterator[Finding]:
     """An instrument without a return, or with one that is gone."""
     for instrument in plan.instruments:
-        gone = [uid for uid in instrument.returns if plan.rig.find(uid) is None]
+        gone = [uid for uid in instrument.inputs if plan.rig.find(uid) is None]
         if not instrument.returns or gone:
             yield Finding(
                 severity=WRONG,
@@ -173,7 +174,7 @@ def _returns(plan: Plan):
     """Each return that is there, as (instrument, socket uid, its box)."""
     for instrument in plan.instruments:
         box = plan.rig.box(instrument.box)
-        for uid in instrument.returns:
+        for uid in instrument.inputs:
             if box is not None and plan.rig.find(uid) is not None:
                 yield instrument, uid, box
 
@@ -182,27 +183,30 @@ def channel_shared(plan: Plan) -> Iterator[Finding]:
     """Two instruments that send on one channel into one chain of cables."""
     places: dict[tuple[str, int], list[Instrument]] = defaultdict(list)
     for instrument in plan.instruments:
-        if plan.rig.find(instrument.send):
-            places[instrument.send, instrument.channel].append(instrument)
+        for seat in instrument.seats:
+            if plan.rig.find(seat.send):
+                places[seat.send, seat.channel].append(instrument)
     for (send, channel), sharers in places.items():
         if len(sharers) > 1:
             yield Finding(
                 severity=RISKY,
                 about=sharers[0].uid,
-                also=tuple(instrument.uid for instrument in sharers[1:]),
+                also=tuple(one.uid for one in sharers[1:] if one is not sharers[0]),
                 title=f"Channel {channel} of {plan.rig.socket_text(send)} is used twice",
-                message=f"{_names(sharers)} listen there. All of them will sound.",
+                message=f"{_names(sharers)} listen there. All of them will sound."
+                if sharers[0] is not sharers[-1]
+                else f"Two parts of {sharers[0].name} listen there. Both will sound.",
                 remedy="Move one of them to a free channel, here and on the box, or mark the layer as meant.",
                 socket=send,
                 facts=(str(channel),),
-                fix=_move_channel(plan, sharers[-1]),
+                fix=_move_channel(plan, sharers[-1], channel),
             )
 
 
-def _move_channel(plan: Plan, instrument: Instrument) -> Fix | None:
-    taken = {other.channel for other in plan.instruments if other.send == instrument.send}
+def _move_channel(plan: Plan, instrument: Instrument, channel: int) -> Fix | None:
+    taken = {seat.channel for other in plan.instruments for seat in other.seats if seat.send == instrument.send}
     free = next((channel for channel in range(1, 17) if channel not in taken), None)
-    if free is None:
+    if free is None or instrument.channel != channel:
         return None
     words = f"Move {instrument.name} to channel {free}"
     return Fix(words, lambda p: set_instrument(p, instrument.uid, channel=free))
@@ -212,7 +216,7 @@ def return_shared(plan: Plan) -> Iterator[Finding]:
     """Instruments that come home on one input: they need a pass each to be told apart."""
     users: dict[str, list[Instrument]] = defaultdict(list)
     for instrument in plan.instruments:
-        for uid in instrument.returns:
+        for uid in instrument.inputs:
             users[uid].append(instrument)
     told: set[tuple[str, ...]] = set()
     for sharers in users.values():
@@ -355,15 +359,53 @@ def more_instruments_than_parts(plan: Plan) -> Iterator[Finding]:
     for box in plan.rig.boxes:
         sharers = [instrument for instrument in plan.instruments if instrument.box == box.uid]
         parts = parts_of(box.shape, box.setup) if box.shape in SHAPES else 0
-        if parts and len({instrument.channel for instrument in sharers}) > parts:
+        seats = {(seat.send, seat.channel) for instrument in sharers for seat in instrument.seats}
+        if parts and len(seats) > parts:
             yield Finding(
                 severity=RISKY,
-                about=sharers[parts].uid,
-                also=tuple(instrument.uid for instrument in sharers[:parts]),
-                title=f"{box.name} has {parts} part{'s' if parts > 1 else ''} for {len(sharers)} instruments",
-                message="Each part answers on one channel: one of the instruments will stay silent.",
-                remedy="Remove one of them, or let it play another box.",
+                about=sharers[-1].uid,
+                also=tuple(instrument.uid for instrument in sharers[:-1]),
+                title=f"{box.name} has {parts} part{'s' if parts > 1 else ''} for {len(seats)} channels",
+                message="Each part answers on one channel: what is sent on one of them stays silent.",
+                remedy="Remove an instrument or a part, or let it play another box.",
             )
+
+
+def voice_without_return(plan: Plan) -> Iterator[Finding]:
+    """A voice that comes home by a further return which is gone, or which its box does not feed by a separate out."""
+    for instrument in plan.instruments:
+        ways = {one.uid: one for one in instrument.further}
+        for voice in instrument.voices:
+            if voice.home and voice.home not in ways:
+                yield Finding(
+                    severity=RISKY,
+                    about=instrument.uid,
+                    title=f"{voice.name} of {instrument.name} comes home by a return that is gone",
+                    message="The voice table still names it, so nothing says where this voice is recorded.",
+                    remedy="Choose its return anew in the voice table.",
+                    facts=(str(voice.note), voice.home),
+                    fix=Fix(
+                        "Let it come home with the rest",
+                        lambda p, one=instrument, note=voice.note: set_instrument(
+                            p, one.uid, voices=tuple(replace(v, home="") if v.note == note else v for v in one.voices)
+                        ),
+                    ),
+                )
+
+
+def further_return_open(plan: Plan) -> Iterator[Finding]:
+    """A further return without an input."""
+    for instrument in plan.instruments:
+        for one in instrument.further:
+            if not one.inputs:
+                yield Finding(
+                    severity=RISKY,
+                    about=instrument.uid,
+                    title=f"The return {one.name} of {instrument.name} has no input",
+                    message="What should come home there is not recorded.",
+                    remedy="Choose the input its cable ends at, or remove the return.",
+                    facts=(one.uid,),
+                )
 
 
 def home_trim_high(plan: Plan) -> Iterator[Finding]:

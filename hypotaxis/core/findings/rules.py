@@ -35,6 +35,8 @@ RULES: tuple[Rule, ...] = (
     routing.local_and_echo,
     instruments.more_instruments_than_parts,
     routing.more_parts_than_channels,
+    instruments.voice_without_return,
+    instruments.further_return_open,
     instruments.left_and_right_swapped,
     instruments.not_a_pair,
     instruments.both_sides_from_one,

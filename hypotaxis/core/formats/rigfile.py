@@ -9,6 +9,7 @@ import re
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
+from datetime import date
 from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
@@ -16,7 +17,9 @@ from hypotaxis.core.formats.plain import as_lists, as_tuples
 from hypotaxis.core.midi.programs import BANK_FORMS, GAP_MS
 from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
-from hypotaxis.core.plan import Instrument, Meant, Plan
+from hypotaxis.core.patches.numbers import FORMS
+from hypotaxis.core.patches.values import Bank, KeptList, KeptPatch, NoteMap, NoteName
+from hypotaxis.core.plan import Instrument, Meant, Part, Plan, Return, Voice
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
     CLOCK,
@@ -40,7 +43,7 @@ from hypotaxis.core.studio import Port
 FORMAT, VERSION = "hypotaxis-rig", 2
 READABLE = (1, 2)
 """Version 1 knew fewer fields; everything it lacks has a default."""
-MAX_BYTES = 8 * 1024 * 1024
+MAX_BYTES = 32 * 1024 * 1024
 MAX_FAULTS = 20
 MAX_PICTURE = 200_000
 """Characters of a picture in base64."""
@@ -97,6 +100,8 @@ def write_rig_file(plan: Plan) -> str:
     }
     if plan.reported is not None:
         document["reported"] = [_row(port, _PORT) for port in plan.reported]
+    if plan.patch_lists:
+        document["patch_lists"] = [_list_row(one) for one in plan.patch_lists]
     if plan.pictures:
         document["pictures"] = [{"name": name, "png": png} for name, png in plan.pictures]
     return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
@@ -120,7 +125,16 @@ def _box_row(box: Box) -> dict[str, Any]:
 
 
 def _instrument_row(instrument: Instrument) -> dict[str, Any]:
-    return _row(instrument, _INSTRUMENT) | {"shaping": asdict(instrument.shaping)}
+    several = {name: [_row(one, fields) for one in getattr(instrument, name)] for name, (fields, _) in _SEVERAL.items()}
+    return _row(instrument, _INSTRUMENT) | {"shaping": asdict(instrument.shaping)} | several
+
+
+def _list_row(one: KeptList) -> dict[str, Any]:
+    return _row(one, _LIST) | {
+        "banks": [_row(bank, _BANK) for bank in one.banks],
+        "patches": [_row(patch, _PATCH) for patch in one.patches],
+        "note_maps": [{"name": m.name, "notes": [_row(note, _NOTE) for note in m.notes]} for m in one.note_maps],
+    }
 
 
 # --- what may stand in a field -------------------------------------------------------------------
@@ -148,6 +162,14 @@ def _uid_or_empty(value: Any) -> str | None:
 
 def _flag(value: Any) -> str | None:
     return None if isinstance(value, bool) else "should be true or false"
+
+
+def _day(value: Any) -> str | None:
+    try:
+        fine = value == "" or (isinstance(value, str) and date.fromisoformat(value).isoformat() == value)
+    except ValueError:
+        fine = False
+    return None if fine else "should be a day, such as 2026-11-25, or empty"
 
 
 def _one_of(*allowed: str) -> Check:
@@ -271,8 +293,32 @@ _INSTRUMENT = {
     "middle_c": _Field(_number(3, 4, whole=True), 4),
     "notes": _Field(_long_text, ""),
     "group": _Field(_text, ""),
+    "inverted": _Field(_flag, False),
 }
 _note = _number(0, 127, whole=True)
+_byte = _number(0, 127, whole=True, empty=True)
+_PART = {
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "channel": _Field(_channel),
+    "send": _Field(_uid_or_empty, ""),
+    "patch": _Field(_uid_or_empty, ""),
+    "level": _Field(_byte, None),
+    "pan": _Field(_byte, None),
+    "low": _Field(_note, 0),
+    "high": _Field(_note, 127),
+    "transpose": _Field(_number(-60, 60, whole=True), 0),
+    "curve": _Field(_one_of(*CURVES), "as played"),
+}
+_RETURN = {
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "inputs": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
+    "inverted": _Field(_flag, False),
+}
+_VOICE = {"note": _Field(_note), "name": _Field(_text), "home": _Field(_uid_or_empty, "")}
+_SEVERAL = {"parts": (_PART, Part), "further": (_RETURN, Return), "voices": (_VOICE, Voice)}
+"""Lists inside an instrument."""
 _SHAPING = {
     "low": _Field(_note, 0),
     "high": _Field(_note, 127),
@@ -284,6 +330,23 @@ _SHAPING = {
 }
 _MEANT = {"rule": _Field(_text), "about": _Field(_text), "cause": _Field(_long_text), "reason": _Field(_text, "")}
 _PORT = {"system_name": _Field(_text), "direction": _Field(_one_of("in", "out")), "taken": _Field(_flag, False)}
+
+
+_LIST = {"uid": _Field(_uid), "name": _Field(_text), "form": _Field(_one_of("", *FORMS), "")}
+_BANK = {"name": _Field(_text), "msb": _Field(_byte, None), "lsb": _Field(_byte, None)}
+_PATCH = {
+    "uid": _Field(_uid),
+    "number": _Field(_text, ""),
+    "bank": _Field(_number(0, 10_000, whole=True), 0),
+    "msb": _Field(_byte, None),
+    "lsb": _Field(_byte, None),
+    "program": _Field(_note),
+    "name": _Field(_text),
+    "category": _Field(_text, ""),
+    "favourite": _Field(_flag, False),
+    "checked": _Field(_day, ""),
+}
+_NOTE = {"note": _Field(_note), "name": _Field(_text)}
 
 
 def _png(value: Any) -> str | None:
@@ -302,7 +365,7 @@ class _Reader:
         self.seen: set[str] = set()
 
     def plan(self, document: dict) -> Plan:
-        lists = ("boxes", "cables", "instruments", "meant", "ticked", "reported", "pictures")
+        lists = ("boxes", "cables", "instruments", "meant", "ticked", "reported", "patch_lists", "pictures")
         head = self._values("", document, _RIG, lists=(*lists, "format", "version"))
         boxes = tuple(box for path, row in self._rows(document, "boxes") if (box := self._box(path, row)))
         cables = self._all(document, "cables", _CABLE, Cable)
@@ -323,7 +386,24 @@ class _Reader:
             ticked=frozenset(ticked),
             reported=reported,
             pictures=pictures,
+            patch_lists=tuple(
+                one for path, row in self._rows(document, "patch_lists") if (one := self._patch_list(path, row))
+            ),
         )
+
+    def _patch_list(self, path: str, row: dict) -> KeptList | None:
+        banks = self._all(row, "banks", _BANK, Bank, f"{path}.")
+        patches = self._all(row, "patches", _PATCH, KeptPatch, f"{path}.")
+        maps = []
+        for at, item in self._rows(row, "note_maps", f"{path}."):
+            notes = self._all(item, "notes", _NOTE, NoteName, f"{at}.")
+            named = self._values(at, item, {"name": _Field(_text)}, lists=("notes",))
+            maps.append(NoteMap(name=named["name"] if named else "", notes=notes))
+        values = self._values(path, row, _LIST, lists=("banks", "patches", "note_maps"))
+        for number, patch in enumerate(patches):
+            if patch.bank >= max(1, len(banks)):
+                self.faults.append(f"{path}.patches[{number}].bank should be one of its {len(banks)} banks, from 0")
+        return None if values is None else KeptList(**values, banks=banks, patches=patches, note_maps=tuple(maps))
 
     def _all(self, row: dict, name: str, fields: dict[str, _Field], make: Callable, prefix: str = "") -> tuple:
         """Every row of a list that can be read, made into values."""
@@ -341,8 +421,9 @@ class _Reader:
 
     def _instrument(self, path: str, row: dict) -> Instrument | None:
         shaping = self._nested(path, row, "shaping", _SHAPING, Shaping)
-        values = self._values(path, row, _INSTRUMENT, lists=("shaping",))
-        return None if values is None or shaping is None else Instrument(**values, shaping=shaping)
+        several = {name: self._all(row, name, fields, make, f"{path}.") for name, (fields, make) in _SEVERAL.items()}
+        values = self._values(path, row, _INSTRUMENT, lists=("shaping", *_SEVERAL))
+        return None if values is None or shaping is None else Instrument(**values, shaping=shaping, **several)
 
     def _box(self, path: str, row: dict) -> Box | None:
         sockets = self._all(row, "sockets", _SOCKET, Socket, f"{path}.")

@@ -74,3 +74,14 @@ def hexed(messages: list[bytes]) -> str:
     'B9 00 01 · C9 04'
     """
     return " · ".join(" ".join(f"{byte:02X}" for byte in message) for message in messages)
+
+
+def mix_messages(channel: int, level: int | None, pan: int | None) -> list[bytes]:
+    """Controllers 7 (channel volume) and 10 (pan) on a channel 1–16, each where it is given (MIDI 1.0 Detailed
+    Specification).
+
+    >>> [message.hex(" ") for message in mix_messages(3, 100, None)]
+    ['b2 07 64']
+    """
+    values = ((7, level), (10, pan))
+    return [bytes([0xB0 | (channel - 1), number, value]) for number, value in values if value is not None]

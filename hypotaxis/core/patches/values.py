@@ -58,6 +58,24 @@ class PatchList:
     note_maps: tuple[NoteMap, ...] = ()
 
 
+@dataclass(frozen=True, kw_only=True)
+class KeptPatch(Patch):
+    """A sound as it is kept, and what its owner noted: a favourite, checked by ear on a day (ISO, "" = never)."""
+
+    uid: str
+    favourite: bool = False
+    checked: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class KeptList(PatchList):
+    """A list as it is kept. form: its display numbers, a key of numbers.FORMS or ""."""
+
+    uid: str
+    form: str = ""
+    patches: tuple[KeptPatch, ...] = ()
+
+
 @dataclass(frozen=True)
 class Doubt:
     """A line that could mean something else, or that was left out. line: counts from 1, 0 = the whole."""

@@ -54,6 +54,8 @@ def with_new_uids(plan: Plan, name: str) -> Plan:
             box=new(one.box),
             send=new(one.send),
             returns=tuple(new(uid) for uid in one.returns),
+            parts=tuple(replace(part, send=new(part.send)) for part in one.parts),
+            further=tuple(replace(way, inputs=tuple(new(uid) for uid in way.inputs)) for way in one.further),
         )
         for one in plan.instruments
     )

@@ -4,7 +4,7 @@ What the host assumes and what is set on the box drift apart; half of all "no so
 value, so that a tick holds only as long as the plan asks for the same.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.ports import ports_of
@@ -47,7 +47,7 @@ def panel_settings(plan: Plan) -> tuple[BoxSettings, ...]:
         settings = [*_sends(plan, box), *_sounds(plan, box, mine), *_clock(plan, box)]
         if not settings:
             continue
-        banks = tuple(switch_bank(channel) for channel in dict.fromkeys(one.channel for one in mine))
+        banks = tuple(switch_bank(channel) for channel in dict.fromkeys(s.channel for one in mine for s in one.seats))
         set_by = box.setup.set_by
         told.append(BoxSettings(box, tuple(settings), HOW[set_by], banks if set_by == "switches" else ()))
     return tuple(told)
@@ -84,9 +84,12 @@ def _sounds(plan: Plan, box: Box, mine: list[Instrument]) -> list[StartStep]:
     settings = []
     channels: dict[int, list[str]] = {}
     for instrument in mine:
-        channels.setdefault(instrument.channel, []).append(instrument.name)
-    for number, (channel, names) in enumerate(channels.items(), start=1):
-        arrives = trip_of(plan.rig, next(one for one in mine if one.channel == channel)).arrives_on or channel
+        for seat in instrument.seats:
+            name = f"{instrument.name}, {seat.name}" if seat.name else instrument.name
+            channels.setdefault(seat.channel, []).append(name)
+    for number, (channel, names) in enumerate(sorted(channels.items()), start=1):
+        first = next(one for one in mine if any(seat.channel == channel for seat in one.seats))
+        arrives = trip_of(plan.rig, replace(first, channel=channel)).arrives_on or channel
         part = f"part {number} " if several else ""
         words = f"{part}receives on channel {arrives}, for {' and '.join(names)}"
         settings.append(_setting(box, f"channel-{number}-{arrives}", words))

@@ -6,7 +6,7 @@ The sentence is a list of pieces, each with the ink it is set in: "text", "out",
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument
-from hypotaxis.core.rig.trips import Hop, Trip, returns_text, trip_of
+from hypotaxis.core.rig.trips import Hop, Trip, returns_text, trip_of, way_home
 from hypotaxis.core.rig.values import Cable, Rig
 
 
@@ -21,7 +21,17 @@ class Piece:
 def trip_sentence(rig: Rig, instrument: Instrument) -> tuple[Piece, ...]:
     """The way out and back in plain words; where it stops, the sentence says so in the alarm ink."""
     trip = trip_of(rig, instrument)
-    return (*_outward(rig, trip), *_homeward(rig, trip))
+    return (*_outward(rig, trip), *_homeward(rig, trip), *_further(rig, instrument))
+
+
+def _further(rig: Rig, instrument: Instrument) -> list[Piece]:
+    """The further ways home."""
+    pieces = []
+    for one in instrument.further:
+        pieces += [Piece(f" {one.name} comes home on "), Piece(returns_text(rig, one.inputs), "back"), Piece(".")]
+        if any(not way_home(rig, uid, instrument.box) for uid in one.inputs):
+            pieces[-1] = Piece(", but no cable brings it there.", "alarm")
+    return pieces
 
 
 def plain(pieces: tuple[Piece, ...]) -> str:

@@ -77,7 +77,7 @@ class Trip:
         """Uids of every socket on the trip, those of the definition included."""
         ends = {end for hop in self.outward for end in (hop.cable.source, hop.cable.target)}
         ends |= {end for way in self.homeward for cable in way for end in (cable.source, cable.target)}
-        return frozenset(ends | {self.instrument.send, *self.instrument.returns} - {""})
+        return frozenset(ends | {self.instrument.send, *self.instrument.inputs} - {""})
 
 
 def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:

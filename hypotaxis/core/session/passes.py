@@ -39,13 +39,14 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
             raise CannotSchedule(f"{instrument.name} has no send socket: its notes would go nowhere.")
         if not instrument.returns:
             raise CannotSchedule(f"{instrument.name} has no return: nothing would be recorded of {track.name}.")
-        for uid in instrument.returns:
+        for uid in instrument.inputs:
             if plan.rig.find(uid) is None:
                 raise CannotSchedule(f"The return of {instrument.name} is gone. Choose it anew on Instruments.")
             other = heard_by.setdefault(uid, track)
             if other.uid != track.uid:
+                shared = tuple(one for one in instrument.inputs if one in other.instrument.inputs)
                 raise SharedReturn(
-                    f"{other.name} and {track.name} both come home on {returns_text(plan.rig, instrument.returns)}: "
+                    f"{other.name} and {track.name} both come home on {returns_text(plan.rig, shared)}: "
                     "in one pass they would be mixed in one take. Record them in a pass each."
                 )
 
@@ -54,7 +55,7 @@ def inputs_of(plan: Plan, instruments: Sequence[Instrument]) -> tuple[InputUse, 
     """The inputs of the instruments' returns, each once, in order."""
     uses: dict[str, InputUse] = {}
     for instrument in instruments:
-        for uid in instrument.returns:
+        for uid in instrument.inputs:
             found = plan.rig.find(uid)
             if found:
                 uses.setdefault(uid, InputUse(uid, found[1].system_name, found[1].name))

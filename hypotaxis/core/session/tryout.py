@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text, trip_of
 from hypotaxis.core.studio import Message
@@ -34,19 +35,25 @@ def plan_tryout(
     *,
     notes: Sequence[tuple[int, int]],
     length_s: float,
-    calls: Sequence[bytes] = (),
+    calls: Sequence[tuple[str, bytes]] = (),
 ) -> TryOut:
-    """A note, or several at once, with their velocities, on an instrument's channel. calls: messages that call up its
-    sound, sent first, with the gap its box needs. Raises CannotSchedule when there is nowhere to send them."""
+    """A note, or several at once, with their velocities, on an instrument's channel and on those of its parts whose
+    range holds it. calls: messages that call up its sounds, each with its port (socket uid), sent first, with the gap
+    its box needs. Raises CannotSchedule when there is nowhere to send them."""
     found = plan.rig.find(instrument.send)
     if found is None:
         raise CannotSchedule(f"{instrument.name} has no send socket, so there is nowhere to send a note.")
-    port, channel = found[1].system_name, instrument.channel - 1
-    on_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS) if calls else LEAD_NS
+    ports = {seat.send: plan.rig.find(seat.send) or found for seat in instrument.seats}
+    on_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS * len(instrument.seats)) if calls else LEAD_NS
     off_ns = on_ns + round(length_s * 1e9)
-    messages = [Message(0, port, call) for call in calls]
-    messages += [Message(on_ns, port, bytes([0x90 | channel, *note])) for note in notes]
-    messages += [Message(off_ns, port, bytes([0x80 | channel, note, 64])) for note, _ in notes]
+    messages = [Message(0, ports[send][1].system_name, call) for send, call in calls]
+    played = [(instrument.seats[0], one) for one in notes]
+    for seat, part in zip(instrument.seats[1:], instrument.parts, strict=True):
+        played += [(seat, one) for note in notes for one in shaped(*note, part.shaping)]
+    for time_ns, status in ((on_ns, 0x90), (off_ns, 0x80)):
+        for seat, (note, velocity) in played:
+            data = bytes([status | (seat.channel - 1), note, velocity if status == 0x90 else 64])
+            messages.append(Message(time_ns, ports[seat.send][1].system_name, data))
     return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
 
 
@@ -81,7 +88,7 @@ def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[s
     causes = []
     if not trip.reaches:
         causes.append(f"On the sheet no cable leads from {rig.socket_text(instrument.send)} to {name}.")
-    elsewhere = [uid for uid in moved if uid not in instrument.returns]
+    elsewhere = [uid for uid in moved if uid not in instrument.inputs]
     if elsewhere:
         names = " and ".join(rig.socket_text(uid) for uid in elsewhere)
         causes.append(f"{names} moved instead: the return, or the channel, belongs to another box.")

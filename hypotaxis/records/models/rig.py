@@ -109,7 +109,8 @@ class Route(WithUid):
 
 
 class Instrument(WithUid):
-    """Where a box's notes go and where its sound comes back. Socket uids are kept as text; "" is none."""
+    """Where a box's notes go and where its sound comes back. Socket uids are kept as text; "" is none.
+    parts, further, voices: rows of core.plan.Part, Return and Voice."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="instruments")
     name = models.CharField(max_length=80)
@@ -130,6 +131,10 @@ class Instrument(WithUid):
     notes = models.TextField(blank=True)
     group = models.CharField(max_length=40, blank=True)
     shaping = models.JSONField(default=dict, blank=True)
+    inverted = models.BooleanField(default=False)
+    parts = models.JSONField(default=list, blank=True)
+    further = models.JSONField(default=list, blank=True)
+    voices = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["order", "name"]

@@ -27,7 +27,8 @@ class Session(WithUid):
 
 class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
-    patch it was picked as. notes and controls: packed arrays of core.session.score.NOTE and CONTROL."""
+    patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
+    arrays of core.session.score.NOTE and CONTROL."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -38,6 +39,7 @@ class Track(WithUid):
     msb = models.PositiveSmallIntegerField(null=True, blank=True)
     lsb = models.PositiveSmallIntegerField(null=True, blank=True)
     patch_uid = models.CharField(max_length=36, blank=True)
+    part_uid = models.CharField(max_length=36, blank=True)
     armed = models.BooleanField(default=False)
     notes = models.BinaryField(default=bytes)
     controls = models.BinaryField(default=bytes)
@@ -86,9 +88,10 @@ class Takes(models.QuerySet):
 class Take(WithUid):
     """What one return delivered in one pass, kept unplaced.
 
-    first_sample: session position of the file's first frame as it arrived; placement: shift in samples, None while
-    it stands where it arrived; kept: False while it is put away; lateness: the measurement by the names of
-    core.timing.lateness.Lateness, or {"error": reason}, with "borrowed" where it is placed by another take's.
+    way_uid, way_name: the further return it came by, empty for the main one; inverted: its polarity is turned where
+    it is handed over. first_sample: session position of the file's first frame as it arrived; placement: shift in
+    samples, None while it stands where it arrived; kept: False while it is put away; lateness: the measurement by the
+    names of core.timing.lateness.Lateness, or {"error": reason}, with "borrowed" where it is placed by another take's.
     """
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="takes")
@@ -99,6 +102,9 @@ class Take(WithUid):
     instrument_uid = models.CharField(max_length=36, blank=True)
     instrument_name = models.CharField(max_length=80, blank=True)
     returns_text = models.CharField(max_length=80, blank=True)
+    way_uid = models.CharField(max_length=36, blank=True)
+    way_name = models.CharField(max_length=80, blank=True)
+    inverted = models.BooleanField(default=False)
     file = models.CharField(max_length=80)
     sample_rate = models.PositiveIntegerField()
     channels = models.PositiveSmallIntegerField()
@@ -118,3 +124,8 @@ class Take(WithUid):
 
     def __str__(self) -> str:
         return f"Take {self.number}"
+
+    @property
+    def title(self) -> str:
+        """Its track, and the further return it came by."""
+        return f"{self.track.name}, {self.way_name}" if self.way_name else self.track.name

@@ -75,7 +75,8 @@ def _description(take: Take, line: FileLine) -> str:
     where = f"placed {take.placement:+d} samples"
     zero = f"session bar 1 is sample {line.samples} of this time line" if line.samples else "time line from bar 1"
     trim = f", home trim {take.home_trim_db:+.1f} dB" if take.home_trim_db else ""
-    return f"{take.session.name}: {take.track.name}, take {take.number}, {where}{trim}; {zero}"
+    turned = ", polarity inverted" if take.inverted else ""
+    return f"{take.session.name}: {take.title}, take {take.number}, {where}{trim}{turned}; {zero}"
 
 
 def _frames(take: Take, source: soundfile.SoundFile, silence: int) -> Iterator[np.ndarray]:
@@ -83,10 +84,10 @@ def _frames(take: Take, source: soundfile.SoundFile, silence: int) -> Iterator[n
         count = min(silence, audio.FRAMES_A_BLOCK)
         yield np.zeros((count, take.channels))
         silence -= count
-    gain = db_to_factor(take.home_trim_db)
+    gain = db_to_factor(take.home_trim_db) * (-1 if take.inverted else 1)
     for block in source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float64", always_2d=True):
         # Untouched samples stay exactly as recorded.
-        yield block if take.home_trim_db == 0 else block * gain
+        yield block if gain == 1 else block * gain
 
 
 def score_of(session: Session, plan: Plan) -> Score:
@@ -94,7 +95,7 @@ def score_of(session: Session, plan: Plan) -> Score:
     parts = []
     for track in session.tracks.all():
         instrument = plan.instrument(track.instrument_uid)
-        channel = instrument.channel if instrument else track.file_channel
+        channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
         parts.append(ScorePart(track.name, channel, notes_of(track), controls_of(track), track.program))
     return Score(tempo_of(session), tuple(parts), session.end_tick)
 
@@ -120,7 +121,7 @@ def everything(session: Session, plan: Plan) -> Path:
             bundle.writestr(f"{file_name(session)}.mid", score_file(session, plan, line))
             for take in takes:
                 path = wave_file(take, line, from_zero=False)
-                bundle.write(path, f"{file_name(session, take.track.name, 'take', take.number)}.wav")
+                bundle.write(path, f"{file_name(session, take.title, 'take', take.number)}.wav")
             bundle.writestr("read-me.txt", read_me(session, takes, line))
 
     return audio.write_whole("handover", ".zip", write)
@@ -137,7 +138,7 @@ def read_me(session: Session, takes: list[Take], line: FileLine) -> str:
     rows += ["Each audio file carries its place as a time reference (Broadcast Wave).", ""]
     for take in takes:
         rows.append(
-            f"{take.track.name}, take {take.number}: begins at sample {line.reference(start_of(take))}, "
+            f"{take.title}, take {take.number}: begins at sample {line.reference(start_of(take))}, "
             f"placed by {take.placement:+d} samples, {take.sample_rate} Hz, {take.channels} channel(s)"
         )
     return "\r\n".join(rows) + "\r\n"

@@ -53,7 +53,7 @@ def wave(request, uid):
     take = get_object_or_404(Take.objects.select_related("session", "track"), uid=uid, placement__isnull=False)
     line = services.line_of(take.session, services.placed_takes(take.session))
     path = services.wave_file(take, line, from_zero=request.GET.get("from") == "zero")
-    name = services.file_name(take.session, take.track.name, "take", take.number) + ".wav"
+    name = services.file_name(take.session, take.title, "take", take.number) + ".wav"
     return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
 
 

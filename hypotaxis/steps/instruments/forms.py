@@ -10,7 +10,7 @@ from hypotaxis.core.midi.programs import BANK_FORMS
 from hypotaxis.core.midi.scales import NAMES, SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.values import Bank
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.trips import return_sockets, send_sockets
 
@@ -18,15 +18,53 @@ MIDDLE = 60
 GONE = "is gone from the rig"
 
 
-class InstrumentForm(forms.Form):
+def clean_range(self):
+    """Swapped ends of a range of notes are told."""
+    values = forms.Form.clean(self)
+    if values.get("low", 0) > values.get("high", 127):
+        self.add_error("high", "The highest note is below the lowest one. Swap them.")
+    return values
+
+
+class ReturnFields(forms.Form):
+    """One input, or a left and a right one."""
+
+    left = forms.ChoiceField(label="Sound comes home on (mono, or left)", required=False)
+    right = forms.ChoiceField(label="Right side", required=False, help_text="Leave empty for a mono return.")
+    inverted = forms.BooleanField(
+        label="Polarity inverted",
+        required=False,
+        help_text="Turned where it is heard or handed over; takes are kept as they came.",
+    )
+
+    def offer_inputs(self, plan: Plan, kept: tuple[str, ...]) -> None:
+        """Offer the host's inputs, and what was chosen before even where it is gone."""
+        inputs = [(s.uid, plan.rig.socket_text(s.uid)) for _, s in return_sockets(plan.rig)]
+        known = dict(inputs)
+        inputs += [(uid, f"(an input that {GONE})") for uid in kept if uid not in known]
+        self.fields["left"].choices = [("", "none yet"), *inputs]
+        self.fields["right"].choices = [("", "none: mono"), *inputs]
+
+    def clean(self):
+        values = super().clean()
+        if values.get("right") and not values.get("left"):
+            self.add_error("left", "A right side needs a left one. Choose the left input, or make it mono.")
+        elif values.get("right") and values["right"] == values["left"]:
+            self.add_error("right", "Left and right are the same input. For one input leave the right side empty.")
+        return values
+
+    def inputs(self) -> tuple[str, ...]:
+        """The chosen inputs, left first."""
+        return tuple(uid for uid in (self.cleaned_data["left"], self.cleaned_data["right"]) if uid)
+
+
+class InstrumentForm(ReturnFields):
     """Where a box's notes go and where its sound comes back. Loose ends are kept and shown, not refused."""
 
     name = forms.CharField(label="Name", max_length=80)
     box = forms.ChoiceField(label="Box that sounds")
     send = forms.ChoiceField(label="Notes leave by", required=False)
     channel = forms.IntegerField(label="Channel", min_value=1, max_value=16)
-    left = forms.ChoiceField(label="Sound comes home on (mono, or left)", required=False)
-    right = forms.ChoiceField(label="Right side", required=False, help_text="Leave empty for a mono return.")
     home_trim_db = forms.FloatField(
         label="Home trim, dB",
         min_value=-60,
@@ -38,33 +76,122 @@ class InstrumentForm(forms.Form):
         super().__init__(*args, **kwargs)
         boxes = [(b.uid, b.name) for b in plan.rig.boxes if b.shape in SHAPES and SHAPES[b.shape].sounds]
         sends = [(s.uid, plan.rig.socket_text(s.uid)) for _, s in send_sockets(plan.rig)]
-        returns = [(s.uid, plan.rig.socket_text(s.uid)) for _, s in return_sockets(plan.rig)]
         self.fields["box"].choices = [("", "choose a box"), *boxes]
         self.fields["send"].choices = [("", "none yet"), *sends]
-        self.fields["left"].choices = [("", "none yet"), *returns]
-        self.fields["right"].choices = [("", "none: mono"), *returns]
+        self.offer_inputs(plan, instrument.returns if instrument else ())
+        self.order_fields(["name", "box", "send", "channel", "left", "right"])
         self.fields["box"].error_messages = {
             "required": "Choose the box that makes the sound.",
             "invalid_choice": "This box is gone from the rig. Choose another.",
         }
         if instrument:
             kept = {"box": instrument.box, "send": instrument.send}
-            kept |= dict(zip(("left", "right"), instrument.returns, strict=False))
             for name, uid in kept.items():
                 if uid and uid not in dict(self.fields[name].choices):
                     self.fields[name].choices = [*self.fields[name].choices, (uid, f"({name} {GONE})")]
 
+
+class ReturnForm(ReturnFields):
+    """A further way home."""
+
+    name = forms.CharField(label="What comes home there", max_length=80, help_text="Such as kick, or effects.")
+    field_order = ["name", "left", "right", "inverted"]
+
+    def __init__(self, *args, plan: Plan, way: Return, **kwargs) -> None:
+        left, right = (*way.inputs, "", "")[:2]
+        known = {"name": way.name, "left": left, "right": right, "inverted": way.inverted}
+        super().__init__(*args, initial=known, **kwargs)
+        self.offer_inputs(plan, way.inputs)
+
+
+class PartForm(forms.Form):
+    """A further channel of an instrument."""
+
+    name = forms.CharField(label="Name of the part", max_length=80)
+    channel = forms.IntegerField(label="Channel", min_value=1, max_value=16)
+    send = forms.ChoiceField(label="Its notes leave by", required=False)
+    level = forms.IntegerField(
+        label="Level, 0–127",
+        min_value=0,
+        max_value=127,
+        required=False,
+        help_text="Controller 7, sent with its sound; empty leaves it as set on the box.",
+    )
+    pan = forms.IntegerField(
+        label="Pan, 0–127",
+        min_value=0,
+        max_value=127,
+        required=False,
+        help_text="Controller 10; 64 is the middle, empty leaves it as set on the box.",
+    )
+    low = forms.IntegerField(label="Lowest note let through", min_value=0, max_value=127)
+    high = forms.IntegerField(label="Highest note let through", min_value=0, max_value=127)
+    transpose = forms.IntegerField(label="Transposed by semitones", min_value=-60, max_value=60)
+    curve = forms.ChoiceField(label="Velocity", choices=CURVES.items())
+
+    def __init__(self, *args, plan: Plan, instrument: Instrument, part: Part, **kwargs) -> None:
+        super().__init__(*args, initial={name: getattr(part, name) for name in self.base_fields}, **kwargs)
+        sends = [(s.uid, plan.rig.socket_text(s.uid)) for _, s in send_sockets(plan.rig) if s.uid != instrument.send]
+        if part.send and part.send not in dict(sends):
+            sends.append((part.send, f"(a socket that {GONE})"))
+        self.fields["send"].choices = [("", "the same socket as the first part"), *sends]
+
+    clean = clean_range
+
+
+class VoicesForm(forms.Form):
+    """Which note plays which sound, and where that comes home. Rows without a name are left out."""
+
+    MORE = 4
+
+    def __init__(self, *args, instrument: Instrument, rows: Sequence[Voice], **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        homes = [("", "main"), *((way.uid, way.name) for way in instrument.further)]
+        self.count = len(rows) + self.MORE
+        for number in range(self.count):
+            row = rows[number] if number < len(rows) else None
+            self.fields[f"note_{number}"] = forms.IntegerField(
+                label=f"Note of row {number + 1}",
+                min_value=0,
+                max_value=127,
+                required=False,
+                initial=row.note if row else None,
+            )
+            self.fields[f"name_{number}"] = forms.CharField(
+                label=f"Voice of row {number + 1}", max_length=80, required=False, initial=row.name if row else ""
+            )
+            self.fields[f"home_{number}"] = forms.ChoiceField(
+                label=f"Way home of row {number + 1}",
+                choices=homes,
+                required=False,
+                initial=row.home if row and row.home in dict(homes) else "",
+            )
+
+    def rows(self) -> list[tuple]:
+        """The three fields of each row."""
+        return [tuple(self[f"{name}_{number}"] for name in ("note", "name", "home")) for number in range(self.count)]
+
     def clean(self):
         values = super().clean()
-        if values.get("right") and not values.get("left"):
-            self.add_error("left", "A right side needs a left one. Choose the left input, or make it mono.")
-        elif values.get("right") and values["right"] == values["left"]:
-            self.add_error("right", "Left and right are the same input. For one input leave the right side empty.")
+        seen: dict[int, int] = {}
+        for number in range(self.count):
+            note, name = values.get(f"note_{number}"), values.get(f"name_{number}")
+            if name and note is None and f"note_{number}" not in self.errors:
+                self.add_error(f"note_{number}", f"{name} needs a note, 0 to 127.")
+            elif name and note in seen:
+                self.add_error(f"note_{number}", f"Note {note} is in row {seen[note] + 1} already.")
+            elif name and note is not None:
+                seen[note] = number
         return values
 
-    def returns(self) -> tuple[str, ...]:
-        """The chosen inputs, left first."""
-        return tuple(uid for uid in (self.cleaned_data["left"], self.cleaned_data["right"]) if uid)
+    def voices(self) -> list[Voice]:
+        """The rows that have a name."""
+        values = self.cleaned_data
+        return [
+            Voice(note=values[f"note_{n}"], name=values[f"name_{n}"].strip(), home=values[f"home_{n}"])
+            for n in range(self.count)
+            if values[f"name_{n}"].strip()
+        ]
 
 
 class SoundsForm(forms.Form):
@@ -104,11 +231,7 @@ class ShapingForm(forms.Form):
     def __init__(self, *args, shaping: Shaping, **kwargs) -> None:
         super().__init__(*args, initial={name: getattr(shaping, name) for name in self.base_fields}, **kwargs)
 
-    def clean(self):
-        values = super().clean()
-        if values.get("low", 0) > values.get("high", 127):
-            self.add_error("high", "The highest note is below the lowest one. Swap them.")
-        return values
+    clean = clean_range
 
 
 class PatchFileForm(forms.Form):

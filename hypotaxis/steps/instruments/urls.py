@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.instruments.views import lines, patches
+from hypotaxis.steps.instruments.views import lines, patches, pieces
 
 app_name = "instruments"
 urlpatterns = [
@@ -22,6 +22,13 @@ urlpatterns = [
     path("<uuid:uid>/move/", lines.move, name="move"),
     path("<uuid:uid>/channel/", lines.to_channel, name="channel"),
     path("<uuid:uid>/split/", lines.split, name="split"),
+    path("<uuid:uid>/part/", pieces.part, name="new-part"),
+    path("<uuid:uid>/part/<uuid:piece>/", pieces.part, name="part"),
+    path("<uuid:uid>/parts/", pieces.all_parts, name="all-parts"),
+    path("<uuid:uid>/return/", pieces.further_return, name="new-return"),
+    path("<uuid:uid>/return/<uuid:piece>/", pieces.further_return, name="return"),
+    path("<uuid:uid>/without/<uuid:piece>/", pieces.remove, name="remove-piece"),
+    path("<uuid:uid>/voices/", pieces.voices, name="voices"),
     path("<uuid:uid>/remove/", lines.remove, name="remove"),
     path("<uuid:uid>/list/", patches.choose_list, name="choose-list"),
     path("<uuid:uid>/find/", patches.find, name="find"),

@@ -48,11 +48,20 @@ class TrackForm(forms.ModelForm):
 
     def __init__(self, *args, plan: Plan, **kwargs) -> None:
         super().__init__(*args, prefix=str(kwargs["instance"].uid), **kwargs)
-        choices = [("", "no instrument"), *((i.uid, i.name) for i in plan.instruments)]
+        choices = [("", "no instrument")]
+        for one in plan.instruments:
+            choices.append((one.uid, one.name))
+            choices += [(f"{one.uid}/{part.uid}", f"{one.name}: {part.name}") for part in one.parts]
         kept = self.instance.instrument_uid
-        if kept and plan.instrument(kept) is None:
-            choices.append((kept, "an instrument that is gone"))
+        self.initial["instrument_uid"] = f"{kept}/{self.instance.part_uid}" if self.instance.part_uid else kept
+        if self.initial["instrument_uid"] not in dict(choices):
+            choices.append((self.initial["instrument_uid"], "an instrument or part that is gone"))
         self.fields["instrument_uid"].choices = choices
+
+    def clean_instrument_uid(self) -> str:
+        """The instrument; the part is kept beside it."""
+        uid, _, self.instance.part_uid = self.cleaned_data["instrument_uid"].partition("/")
+        return uid
 
     def save(self, commit: bool = True):
         """A program typed by hand is no longer the patch that was picked, and belongs to no bank."""

@@ -117,7 +117,7 @@ class CablingRulesTest(SimpleTestCase):
             ("port-set-aside", WRONG, spare, "“spare”"),
             ("left-and-right-swapped", RISKY, change(plan, "Alder kit", returns=(line[5], line[4])), "Alder kit"),
             ("not-a-pair", RISKY, change(kick, "Alder kit", returns=(line[4], line[6])), "L and kick"),
-            ("more-instruments-than-parts", RISKY, crowd, "1 part for 2 instruments"),
+            ("more-instruments-than-parts", RISKY, crowd, "1 part for 2 channels"),
             ("home-trim-high", WORTH_KNOWING, change(plan, "Bittern", home_trim_db=15.0), "15.0 dB"),
             ("midi-run-too-long", RISKY, self.long(plan, "Sedge", "MIDI in", 16.0), "16 m from Quayside 18 MIDI out"),
             ("usb-run-too-long", RISKY, self.long(plan, "Heron 61", "USB", 6.1), "6.1 m from Heron 61 USB"),

@@ -13,7 +13,7 @@ from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.records import journal
-from hypotaxis.records.models import Rig
+from hypotaxis.records.models import PatchList, Rig
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.session.services.recording import start_pass
 from tests.rooms import change, instrument_named, small_room
@@ -47,12 +47,28 @@ class RigsTest(DemoTest):
         saved = self.client.get(reverse("rig:rig-file"))
         self.assertEqual(saved["Content-Disposition"], 'attachment; filename="saltmarsh-room.json"')
         plan = read_rig_file(saved.content.decode())
-        self.assertEqual(plan, self.plan)
+        self.assertEqual(replace(plan, patch_lists=()), self.plan)
         other = replace(plan, rig=replace(plan.rig, name="From a file"))
         self.assertContains(self.read(write_rig_file(other)), "From a file is read, beside the rigs")
         again = load_plan(self.rig_named("From a file"))
         self.assertEqual([box.name for box in again.rig.boxes], [box.name for box in plan.rig.boxes])
         self.assertEqual(len(again.rig.cables), len(plan.rig.cables))
+
+    def test_the_patch_lists_travel_with_the_file(self):
+        sedge = PatchList.objects.get(name="Sedge")
+        first = sedge.patches.first()
+        sedge.patches.filter(uid=first.uid).update(favourite=True, checked="2026-11-20")
+        text = self.client.get(reverse("rig:rig-file")).content.decode()
+        names = [patch.name for patch in sedge.patches.all()]
+        PatchList.objects.all().delete()
+        self.read(text)
+        again = PatchList.objects.get(uid=sedge.uid)
+        self.assertEqual((again.name, [patch.name for patch in again.patches.all()]), ("Sedge", names))
+        kept = again.patches.get(uid=first.uid)
+        self.assertEqual((kept.favourite, str(kept.checked), kept.number), (True, "2026-11-20", first.number))
+        lists = PatchList.objects.count()
+        self.read(text)
+        self.assertEqual(PatchList.objects.count(), lists)
 
     def test_a_faulty_file_is_refused_with_every_place_and_stores_nothing(self):
         document = json.loads(write_rig_file(self.plan))

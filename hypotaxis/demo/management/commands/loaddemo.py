@@ -9,7 +9,8 @@ from hypotaxis.core.formats.patchfile import read_patch_file
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import FrontPanel, Rig
-from hypotaxis.steps.instruments.services.patches import add_general_midi, store
+from hypotaxis.records.patch_lists import store
+from hypotaxis.steps.instruments.services.patches import add_general_midi
 from hypotaxis.steps.session.services.importing import import_score
 
 FOLDER = Path(__file__).parents[2]

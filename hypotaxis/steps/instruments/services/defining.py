@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from hypotaxis.core.drawing.ruler import next_free_channel
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
 from hypotaxis.core.rig.build import new_uid
-from hypotaxis.core.rig.change import keep_instrument, without_instrument
+from hypotaxis.core.rig.change import keep_instrument, set_instrument, without_instrument
 from hypotaxis.core.rig.shapes import parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, return_sockets, send_sockets
 from hypotaxis.records.journal import change_plan
@@ -32,9 +32,10 @@ def propose(plan: Plan, box_uid: str) -> Instrument:
 
 def another(plan: Plan, model: Instrument) -> Instrument:
     """One like an instrument that is there, on the next free channel of its wire; its return is shared while its box
-    has parts left, otherwise the next free inputs are proposed. Lateness is not copied: it is another trip's."""
+    has parts left, otherwise the next free inputs are proposed. Lateness, parts and further returns are not copied:
+    they belong to the other trip."""
     shared = parts_left(plan, model) > 0
-    taken = {uid for one in plan.instruments for uid in one.returns}
+    taken = {uid for one in plan.instruments for uid in one.inputs}
     free = [socket.uid for _, socket in return_sockets(plan.rig) if socket.uid not in taken]
     names = {one.name for one in plan.instruments}
     name = next(
@@ -47,13 +48,16 @@ def another(plan: Plan, model: Instrument) -> Instrument:
         channel=next_free_channel(plan, model.send) if model.send else model.channel,
         returns=model.returns if shared else tuple(free[: len(model.returns)]),
         lateness_ms=None,
+        parts=(),
+        further=(),
+        voices=tuple(replace(voice, home="") for voice in model.voices),
     )
 
 
 def parts_left(plan: Plan, instrument: Instrument) -> int:
     """How many parts of an instrument's box are not instruments yet."""
     box = plan.rig.box(instrument.box)
-    used = {one.channel for one in plan.instruments if one.box == instrument.box}
+    used = {seat.channel for one in plan.instruments if one.box == instrument.box for seat in one.seats}
     return max(0, parts_of(box.shape, box.setup) - len(used)) if box else 0
 
 
@@ -61,13 +65,59 @@ def split(rig: Rig, plan: Plan, instrument: Instrument) -> int:
     """An instrument for each further part of a box, in one step; how many were made."""
     after, made = plan, 0
     for _ in range(parts_left(plan, instrument)):
-        used = {one.channel for one in after.instruments if one.send == instrument.send}
+        used = {seat.channel for one in after.instruments for seat in one.seats if seat.send == instrument.send}
         if len(used) >= 16:
             break
         after = keep_instrument(after, replace(another(after, instrument), returns=instrument.returns, patch=""))
         made += 1
     change_plan(rig, f"an instrument for each part of {instrument.name}", plan, after)
     return made
+
+
+def keep_part(rig: Rig, plan: Plan, instrument: Instrument, part: Part) -> None:
+    """Add a part, or change the one with its uid."""
+    _keep_one(rig, plan, instrument, "parts", part)
+
+
+def keep_return(rig: Rig, plan: Plan, instrument: Instrument, way: Return) -> None:
+    """Add a further return, or change the one with its uid."""
+    _keep_one(rig, plan, instrument, "further", way)
+
+
+def _keep_one(rig: Rig, plan: Plan, instrument: Instrument, name: str, value: Part | Return) -> None:
+    known = getattr(instrument, name)
+    there = any(one.uid == value.uid for one in known)
+    after = tuple(value if one.uid == value.uid else one for one in known) if there else (*known, value)
+    change_plan(rig, f"{instrument.name}: {value.name}", plan, set_instrument(plan, instrument.uid, **{name: after}))
+
+
+def remove_piece(rig: Rig, plan: Plan, instrument: Instrument, uid: str) -> None:
+    """Remove a part or a further return; voices that came home by it come home with the rest again."""
+    after = set_instrument(
+        plan,
+        instrument.uid,
+        parts=tuple(one for one in instrument.parts if one.uid != uid),
+        further=tuple(one for one in instrument.further if one.uid != uid),
+        voices=tuple(replace(voice, home="") if voice.home == uid else voice for voice in instrument.voices),
+    )
+    change_plan(rig, f"{instrument.name}: remove a part or return", plan, after)
+
+
+def keep_voices(rig: Rig, plan: Plan, instrument: Instrument, voices: Iterable[Voice]) -> None:
+    """Keep the voice table, in the order of the notes."""
+    ordered = tuple(sorted(voices, key=lambda voice: voice.note))
+    change_plan(rig, f"{instrument.name}: voices", plan, set_instrument(plan, instrument.uid, voices=ordered))
+
+
+def parts_of_box(rig: Rig, plan: Plan, instrument: Instrument) -> int:
+    """Keep an instrument as one, with a part for each further part of its box on the next free channels; how many."""
+    taken = {seat.channel for one in plan.instruments for seat in one.seats if seat.send == instrument.send}
+    free = [channel for channel in range(1, 17) if channel not in taken][: parts_left(plan, instrument)]
+    first = len(instrument.parts) + 2
+    made = tuple(Part(uid=new_uid(), name=f"part {first + n}", channel=channel) for n, channel in enumerate(free))
+    after = set_instrument(plan, instrument.uid, parts=(*instrument.parts, *made))
+    change_plan(rig, f"{instrument.name}: a part for each channel", plan, after)
+    return len(made)
 
 
 def in_groups(instruments: Iterable[Instrument]) -> list[Instrument]:

@@ -4,7 +4,7 @@ What is uploaded or pasted waits as a file in the data folder while its preview 
 """
 
 import uuid
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import date
 from pathlib import Path
 
@@ -21,6 +21,7 @@ from hypotaxis.core.rig.change import set_instrument
 from hypotaxis.records.audio import folder, forget_old, write_whole
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Patch, PatchList, Rig, Session
+from hypotaxis.records.patch_lists import store
 
 SHOWN = 60
 """Rows shown at once of a search."""
@@ -80,47 +81,9 @@ def with_banks(patches: values.PatchList, banks: list[tuple[int | None, int | No
     )
 
 
-@transaction.atomic
-def store(patches: values.PatchList, title: str, form: str = "") -> PatchList:
-    """Store a list, all or nothing."""
-    kept = PatchList.objects.create(
-        name=title[:80],
-        form=form,
-        banks=[asdict(bank) for bank in patches.banks],
-        note_maps=[asdict(one) for one in patches.note_maps],
-    )
-    Patch.objects.bulk_create(
-        (Patch(list=kept, row=row, **_fields(patch)) for row, patch in enumerate(patches.patches)), batch_size=1000
-    )
-    return kept
-
-
-def _fields(patch: values.Patch) -> dict:
-    return asdict(patch) | {"name": patch.name[:120], "number": patch.number[:12], "category": patch.category[:80]}
-
-
 def add_general_midi() -> PatchList:
     """The General MIDI sound set as a list of its own."""
     return store(general_midi(), "General MIDI 1", "1")
-
-
-def as_value(kept: PatchList) -> values.PatchList:
-    """A stored list as a core value, to be written as a file."""
-    names = ("name", "program", "number", "bank", "msb", "lsb", "category")
-    return values.PatchList(
-        name=kept.name,
-        banks=tuple(values.Bank(**bank) for bank in kept.banks),
-        patches=tuple(values.Patch(**row) for row in kept.patches.values(*names)),
-        note_maps=note_maps_of(kept),
-    )
-
-
-def note_maps_of(kept: PatchList) -> tuple[values.NoteMap, ...]:
-    """The note maps of a stored list."""
-    return tuple(
-        values.NoteMap(name=one["name"], notes=tuple(values.NoteName(**note) for note in one["notes"]))
-        for one in kept.note_maps
-    )
 
 
 def find(kept: PatchList, words: str, *, only: str = "") -> tuple[list[Patch], int]:
@@ -139,14 +102,19 @@ def at_hand(kept: PatchList) -> list[Patch]:
 
 
 @transaction.atomic
-def pick(rig: Rig, plan: Plan, instrument: Instrument, patch: Patch, session: Session | None) -> None:
-    """Call a patch up on an instrument: it is kept with the instrument, and with the tracks of the session that play
-    it."""
+def pick(
+    rig: Rig, plan: Plan, instrument: Instrument, patch: Patch, session: Session | None, *, part: str = ""
+) -> None:
+    """Call a patch up on an instrument, or on one of its parts (uid): it is kept with the instrument, and with the
+    tracks of the session that play it."""
     Patch.objects.filter(uid=patch.uid).update(used=timezone.now())
-    after = set_instrument(plan, instrument.uid, patch=str(patch.uid), patch_list=str(patch.list_id))
+    fields: dict = {"patch": str(patch.uid)}
+    if part:
+        fields = {"parts": tuple(replace(p, patch=str(patch.uid)) if p.uid == part else p for p in instrument.parts)}
+    after = set_instrument(plan, instrument.uid, patch_list=str(patch.list_id), **fields)
     change_plan(rig, f"{instrument.name}: {patch.number} {patch.name}", plan, after)
     if session:
-        session.tracks.filter(instrument_uid=instrument.uid).update(
+        session.tracks.filter(instrument_uid=instrument.uid, part_uid=part).update(
             program=patch.program, msb=patch.msb, lsb=patch.lsb, patch_uid=str(patch.uid)
         )
 
@@ -156,12 +124,14 @@ def use_list(rig: Rig, plan: Plan, instrument: Instrument, kept: PatchList | Non
     title = f"{instrument.name}: sounds of {kept.name}" if kept else f"{instrument.name}: no patch list"
     uid = str(kept.uid) if kept else ""
     patch = instrument.patch if uid == instrument.patch_list else ""
-    change_plan(rig, title, plan, set_instrument(plan, instrument.uid, patch_list=uid, patch=patch))
+    parts = instrument.parts if uid == instrument.patch_list else tuple(replace(p, patch="") for p in instrument.parts)
+    change_plan(rig, title, plan, set_instrument(plan, instrument.uid, patch_list=uid, patch=patch, parts=parts))
 
 
-def picked(instrument: Instrument) -> Patch | None:
-    """The patch that is called up on an instrument, if its list is still there."""
-    return Patch.objects.filter(uid=instrument.patch).select_related("list").first() if instrument.patch else None
+def picked(instrument: Instrument, part: str = "") -> Patch | None:
+    """The patch that is called up on an instrument, or on one of its parts (uid), if its list is still there."""
+    uid = next((one.patch for one in instrument.parts if one.uid == part), "") if part else instrument.patch
+    return Patch.objects.filter(uid=uid).select_related("list").first() if uid else None
 
 
 def neighbour(patch: Patch, step: int) -> Patch | None:

@@ -7,7 +7,7 @@ import soundfile
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule
-from hypotaxis.core.midi.programs import change_messages
+from hypotaxis.core.midi.programs import change_messages, mix_messages
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import return_sockets
@@ -77,10 +77,10 @@ def play(job_uid: str, rig_uid: str) -> None:
                 for column, meter in enumerate(meters):
                     meter.feed(block.samples[:, column])
                 if reporter.due():
-                    _show(job, listened, meters, instrument.returns)
+                    _show(job, listened, meters, instrument)
                     reporter.report((block.start + len(block.samples)) / frames)
             rate = studio.sample_rate
-        _show(job, listened, meters, instrument.returns)
+        _show(job, listened, meters, instrument)
         moved = [uid for (uid, _, _), meter in zip(listened, meters, strict=True) if meter.moved]
         verdict, causes = explain(plan, instrument, moved)
         if chord:
@@ -88,7 +88,7 @@ def play(job_uid: str, rig_uid: str) -> None:
         job.result |= {
             "verdict": verdict,
             "causes": causes,
-            "home": any(uid in moved for uid in instrument.returns),
+            "home": any(uid in moved for uid in instrument.inputs),
         }
         job.save(update_fields=["result"])
         order = [uid for uid, _, _ in listened]
@@ -98,12 +98,17 @@ def play(job_uid: str, rig_uid: str) -> None:
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
 
 
-def calls_of(instrument: Instrument) -> list[bytes]:
-    """The messages that call up the patch that is picked for an instrument; none where none is."""
-    patch = picked(instrument)
-    if patch is None:
-        return []
-    return change_messages(instrument.channel, on_the_wire(patch), instrument.bank_form)
+def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
+    """The messages that call up the patches that are picked for an instrument's parts, with their level and pan; each
+    with the port (socket uid) it leaves by."""
+    calls = []
+    for seat, part in zip(instrument.seats, (None, *instrument.parts), strict=True):
+        patch = picked(instrument, seat.part)
+        if patch:
+            calls += change_messages(seat.channel, on_the_wire(patch), instrument.bank_form)
+        calls += mix_messages(seat.channel, part.level, part.pan) if part else []
+        calls = [(seat.send, one) if isinstance(one, bytes) else one for one in calls]
+    return calls
 
 
 def _chord_of(plan: Plan, instrument: Instrument) -> tuple[int, ...]:
@@ -130,16 +135,17 @@ def _inputs(plan: Plan) -> list[tuple[str, str, str]]:
     return [(socket.uid, socket.system_name, socket.name) for box, socket in sockets if box == first]
 
 
-def _show(job: Job, listened: list, meters: list[InputMeter], returns: tuple[str, ...]) -> None:
+def _show(job: Job, listened: list, meters: list[InputMeter], instrument: Instrument) -> None:
+    named = {uid: way.name for way in instrument.further for uid in way.inputs}
     job.result |= {
         "inputs": [
             {
-                "name": name,
+                "name": f"{name}, {named[uid]}" if named.get(uid) else name,
                 "level": _finite(meter.level_db),
                 "peak": _finite(meter.peak_db),
                 "clips": meter.clips,
                 "moved": meter.moved,
-                "mine": uid in returns,
+                "mine": uid in instrument.inputs,
             }
             for (uid, _, name), meter in zip(listened, meters, strict=True)
         ]

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
-from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, layer_told
+from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, channels_text, layer_told
 from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
 from hypotaxis.core.midi.shaping import Shaping, in_words
@@ -24,8 +24,9 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList, Take
+from hypotaxis.records.patch_lists import note_maps_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
-from hypotaxis.steps.instruments.services import defining, patches, trying
+from hypotaxis.steps.instruments.services import defining, patches, pieces, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
 
 
@@ -44,6 +45,7 @@ class Line:
     sound: str = ""
     shaped: str = ""
     layer: str = ""
+    channels: str = ""
 
     @property
     def wrong(self) -> list:
@@ -103,7 +105,7 @@ def sounds(request, uid):
     here = desk(request)
     value = instrument_or_404(here, uid)
     kept = patches.list_of(value)
-    maps = [one.name for one in patches.note_maps_of(kept)] if kept else []
+    maps = [one.name for one in note_maps_of(kept)] if kept else []
     form = SoundsForm(request.POST or None, instrument=value, maps=maps)
     if request.method == "POST" and form.is_valid():
         defining.keep(here.rig, here.plan, replace(value, **form.cleaned_data))
@@ -203,6 +205,7 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
         "left": left,
         "right": right,
         "home_trim_db": value.home_trim_db,
+        "inverted": value.inverted,
     }
     form = InstrumentForm(request.POST or None, plan=here.plan, instrument=value if known else None, initial=initial)
     if request.method == "POST" and form.is_valid():
@@ -210,8 +213,8 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
         instrument = replace(
             value,
             uid=value.uid if known else new_uid(),
-            returns=form.returns(),
-            **{name: chosen[name] for name in ("name", "box", "send", "channel", "home_trim_db")},
+            returns=form.inputs(),
+            **{name: chosen[name] for name in ("name", "box", "send", "channel", "home_trim_db", "inverted")},
         )
         defining.keep(here.rig, here.plan, instrument)
         return redirect("instruments:open", uid=instrument.uid)
@@ -228,7 +231,12 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         instrument=instrument,
         send=rig.socket_text(instrument.send) if rig.find(instrument.send) else "",
         box=box.name if box else "a box that is gone",
-        home=returns_text(rig, instrument.returns),
+        home=", ".join(
+            [
+                returns_text(rig, instrument.returns) + (", inverted" if instrument.inverted else ""),
+                *(f"{way.name} on {returns_text(rig, way.inputs)}" for way in instrument.further),
+            ]
+        ),
         findings=here.findings_about(instrument.uid),
         cells=cells,
         sentence=trip_sentence(rig, instrument),
@@ -236,6 +244,7 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         sound=_sound(instrument),
         shaped=in_words(instrument.shaping),
         layer=layer_told(cells),
+        channels=channels_text(seat.channel for seat in instrument.seats),
     )
 
 
@@ -246,7 +255,9 @@ def _sound(instrument: Instrument) -> str:
 
 def _opened(here: Desk, uid: str) -> dict:
     instrument = here.plan.instrument(uid)
-    patch, kept = patches.picked(instrument), patches.list_of(instrument)
+    part = instrument.seat(here.request.GET.get("part", "")).part
+    patch, kept = patches.picked(instrument, part), patches.list_of(instrument)
+    called = [data for _, data in trying.calls_of(instrument)]
     context = {
         "try_form": TryOutForm(initial={"note": usual_note(here.plan, instrument)}),
         "patch": patch,
@@ -256,9 +267,12 @@ def _opened(here: Desk, uid: str) -> dict:
         "patch_list": kept,
         "patch_lists": PatchList.objects.all(),
         "rows": patches.at_hand(kept) if kept else [],
-        "calls": hexed(trying.calls_of(instrument)) if patch else "",
-        "calls_ms": wire_ms(trying.calls_of(instrument)) if patch else 0,
+        "calls": hexed(called) if patch else "",
+        "calls_ms": wire_ms(called) if patch else 0,
         "parts": parts_left(here.plan, instrument),
+        "part": part,
+        "seats": pieces.seat_rows(here.plan, instrument),
+        "homes": pieces.home_rows(here.plan, instrument),
     } | _played(here, instrument, kept)
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
@@ -269,13 +283,13 @@ def _opened(here: Desk, uid: str) -> dict:
 
 def _played(here: Desk, instrument: Instrument, kept: PatchList | None) -> dict:
     """What an instrument is tried on: pads where its notes are named, keys otherwise."""
-    maps = {one.name: one for one in patches.note_maps_of(kept)} if kept else {}
-    named = maps.get(instrument.note_map)
+    maps = {one.name: one for one in note_maps_of(kept)} if kept else {}
+    named = instrument.voices or (maps[instrument.note_map].notes if instrument.note_map in maps else ())
     scale = here.request.GET.get("scale", "all notes")
     scale = scale if scale in SCALES else "all notes"
     root, first = whole(here.request.GET.get("root"), 0, 0, 11), whole(here.request.GET.get("first"), 48, 0, 103)
     return {
-        "pads": [(one, note_name(one.note, instrument.middle_c)) for one in named.notes] if named else [],
+        "pads": [(one, note_name(one.note, instrument.middle_c)) for one in named],
         "keys": keyboard(first, middle_c=instrument.middle_c, root=root, scale=scale),
         "scale": scale,
         "scales": list(SCALES),

@@ -13,6 +13,7 @@ from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.records.current import desk
 from hypotaxis.records.models import Patch, PatchList
+from hypotaxis.records.patch_lists import as_value, note_maps_of
 from hypotaxis.steps.instruments.forms import BankNumbersForm, PatchFileForm
 from hypotaxis.steps.instruments.services import patches as service
 from hypotaxis.steps.instruments.services import trying
@@ -83,7 +84,7 @@ def browse(request, uid):
     context = {"list": kept, "rows": rows, "many": many, "words": words, "only": only, "banks": kept.banks}
     if request.headers.get("X-Fragment"):
         return render(request, "instruments/includes/patch_rows.html", context)
-    context["maps"] = service.note_maps_of(kept)
+    context["maps"] = note_maps_of(kept)
     return render(request, "instruments/patch_list.html", context)
 
 
@@ -91,7 +92,7 @@ def export(request, uid, form):
     """A list as a file."""
     kept = get_object_or_404(PatchList, uid=uid)
     kind, ending = TYPES[form]
-    answer = HttpResponse(WRITERS[form](service.as_value(kept)), content_type=f"{kind}; charset=utf-8")
+    answer = HttpResponse(WRITERS[form](as_value(kept)), content_type=f"{kind}; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(kept.name) or "patches"}.{ending}"'
     return answer
 
@@ -121,6 +122,8 @@ def find(request, uid):
     kept = service.list_of(instrument)
     rows, many = service.find(kept, request.GET.get("q", ""), only=request.GET.get("only", "")) if kept else ([], 0)
     context = {"i": instrument, "rows": rows, "many": many, "words": request.GET.get("q", ""), "searched": True}
+    context["part"] = instrument.seat(request.GET.get("part", "")).part
+    context["patch"] = service.picked(instrument, context["part"])
     return render(request, "instruments/includes/found.html", context)
 
 
@@ -139,7 +142,8 @@ def pick(request, uid):
     """Call a sound up, and try it at once where that was asked for. step: the neighbour of the one called up."""
     here = desk(request)
     instrument = instrument_or_404(here, uid)
-    now = service.picked(instrument)
+    part = instrument.seat(request.POST.get("part", "")).part
+    now = service.picked(instrument, part)
     if "step" in request.POST:
         step = 1 if request.POST["step"] == "next" else -1
         kept = service.list_of(instrument)
@@ -149,7 +153,7 @@ def pick(request, uid):
     if patch is None:
         messages.info(request, "That is the end of the list.")
         return redirect("instruments:open", uid=uid)
-    service.pick(here.rig, here.plan, instrument, patch, here.session)
+    service.pick(here.rig, here.plan, instrument, patch, here.session, part=part)
     wish = {"note": usual_note(here.plan, instrument), "velocity": 100, "length_s": 0.6, "fast": False}
     job = trying.start_tryout(here.rig, instrument.uid, wish)
-    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}#sound")
+    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}&part={part}#sound")

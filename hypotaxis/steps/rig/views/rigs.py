@@ -14,6 +14,7 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.records.current import desk, make_empty_rig
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Rig
+from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.pictures import embedded, kept_from
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.rig import services
@@ -80,7 +81,8 @@ def rig_file(request):
     """The rig with its instruments as a file."""
     here = desk(request)
     plan = load_plan(here.rig)
-    answer = HttpResponse(write_rig_file(replace(plan, pictures=embedded(plan))), content_type="application/json")
+    whole = replace(plan, pictures=embedded(plan), patch_lists=lists_of(plan))
+    answer = HttpResponse(write_rig_file(whole), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(here.rig.name) or "rig"}.json"'
     return answer
 

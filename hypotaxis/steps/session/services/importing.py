@@ -8,10 +8,12 @@ from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import UnsupportedScore
 from hypotaxis.core.formats.smf import read_smf
+from hypotaxis.core.plan import Instrument
 from hypotaxis.core.session.score import Score, ScorePart
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import running
-from hypotaxis.records.models import Instrument, Job, Rig, Session, Track
+from hypotaxis.records.models import Job, Rig, Session, Track
+from hypotaxis.records.plan import instrument_value
 
 AT_ONCE_BYTES = 150_000
 """A larger file takes longer than a second to read; it is left to the worker."""
@@ -36,14 +38,14 @@ def import_score(
         meters=score.tempo.meters,
         end_tick=score.end_tick,
     )
-    instruments = list(rig.instruments.all())
+    instruments = [instrument_value(row) for row in rig.instruments.all()]
     for order, part in enumerate(score.parts):
         Track.objects.create(
             session=session,
             order=order,
             name=part.name,
             file_channel=part.channel,
-            instrument_uid=_meant_for(part, instruments),
+            **_meant_for(part, instruments),
             program=part.program,
             notes=part.notes.tobytes(),
             controls=part.controls.tobytes(),
@@ -98,11 +100,14 @@ def _waiting(job_uid: str) -> Path:
     return folder("imports") / f"{job_uid}.mid"
 
 
-def _meant_for(part: ScorePart, instruments: list[Instrument]) -> str:
-    """The instrument of the same name; otherwise the only one on the same channel; otherwise none."""
-    by_name = [i for i in instruments if i.name.casefold() == part.name.casefold()]
-    on_channel = [i for i in instruments if i.channel == part.channel]
+def _meant_for(part: ScorePart, instruments: list[Instrument]) -> dict[str, str]:
+    """The instrument, or the part of one, of the same name; otherwise the only one on the same channel; otherwise
+    none."""
+    seats = [(one.uid, seat) for one in instruments for seat in one.seats]
+    names = {one.uid: one.name.casefold() for one in instruments}
+    by_name = [(uid, s) for uid, s in seats if (s.name.casefold() or names[uid]) == part.name.casefold()]
+    on_channel = [(uid, s) for uid, s in seats if s.channel == part.channel]
     for found in (by_name, on_channel):
         if len(found) == 1:
-            return str(found[0].uid)
-    return ""
+            return {"instrument_uid": found[0][0], "part_uid": found[0][1].part}
+    return {}

@@ -140,7 +140,7 @@ class Picture:
         for row in self.rows:
             instrument = self.plan.instrument(row.instrument_uid)
             clash = ""
-            for uid in instrument.returns if instrument and row.armed else ():
+            for uid in instrument.inputs if instrument and row.armed else ():
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
@@ -148,7 +148,7 @@ class Picture:
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str) -> TrackView:
-        take = next((take for take in self.takes if take.track_id == row.uid), None)
+        take = next((take for take in self.takes if take.track_id == row.uid and not take.way_uid), None)
         notes = notes_of(row)
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)

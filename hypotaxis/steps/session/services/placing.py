@@ -18,12 +18,22 @@ SAME_MS = 0.05
 
 
 def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
-    """(session samples (float) at which the notes of a take's pass begin, their numbers)."""
+    """(session samples (float) at which the notes of a take's pass begin that come home in it, their numbers)."""
     tempo = tempo_of(take.session)
     first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
     notes = notes_of(take.track)
     notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
+    notes = notes[_by_this_way(take, notes["note"])]
     return tempo.samples_at(notes["tick"], take.sample_rate), notes["note"]
+
+
+def _by_this_way(take: Take, notes: np.ndarray) -> np.ndarray:
+    """Which notes sound in a take: those of the voices that come home by its return, where the instrument says so."""
+    row = Instrument.objects.filter(uid=take.instrument_uid).first()
+    homes = {voice["note"]: voice["home"] for voice in row.voices} if row else {}
+    mine = np.array([homes.get(int(note), "") == take.way_uid for note in notes], dtype=bool)
+    # A return that no voice names may carry anything.
+    return mine if take.way_uid in homes.values() or not take.way_uid else np.ones(len(notes), dtype=bool)
 
 
 def measure_take(take: Take) -> None:
@@ -55,7 +65,7 @@ def place(take: Take) -> None:
     take.save(update_fields=["placement"])
     instrument = Instrument.objects.filter(uid=take.instrument_uid).first()
     measured = round(take.lateness["lateness_ms"], 3)
-    if instrument and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
+    if instrument and not take.way_uid and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
         edit = Edit("instrument", str(instrument.uid), {"lateness_ms": measured})
         change_rig(instrument.rig, f"lateness of {instrument.name}", [edit])
 
@@ -64,14 +74,14 @@ def lender_of(take: Take) -> Take | None:
     """The newest measured take whose lateness one without its own may borrow: of the same instrument, otherwise of the
     same return; None when there is none."""
     measured = take.session.takes.measured().exclude(uid=take.uid)
-    own = measured.filter(instrument_uid=take.instrument_uid).first()
+    own = measured.filter(instrument_uid=take.instrument_uid).order_by("way_uid", "-number").first()
     return own or measured.filter(returns_text=take.returns_text, sample_rate=take.sample_rate).first()
 
 
 def place_like(take: Take, lender: Take) -> None:
     """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it."""
     take.placement = lender.lateness["placement"]
-    take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.track.name}"}
+    take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.title}"}
     take.save(update_fields=["placement", "lateness"])
 
 

@@ -14,7 +14,7 @@ from django.utils import timezone
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule, StudioTrouble
-from hypotaxis.core.midi.programs import Program, change_messages
+from hypotaxis.core.midi.programs import Program, change_messages, mix_messages
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
@@ -49,20 +49,32 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
     order = [use.socket for use in inputs]
     parts = []
     for row, track in zip(tracks, armed, strict=True):
-        instrument = track.instrument
+        instrument, seat = track.instrument, track.instrument.seat(row.part_uid)
         parts.append(
             {
                 "track": track.uid,
                 "track_name": track.name,
                 "instrument": instrument.uid,
                 "instrument_name": instrument.name,
-                "port": plan.rig.find(instrument.send)[1].system_name,
-                "channel": instrument.channel,
+                "port": plan.rig.find(seat.send)[1].system_name,
+                "channel": seat.channel,
                 "calls": [message.hex() for message in _calls(row, instrument)],
                 "gap_ms": instrument.gap_ms,
                 "columns": [order.index(uid) for uid in instrument.returns],
                 "returns_text": returns_text(plan.rig, instrument.returns),
                 "home_trim_db": instrument.home_trim_db,
+                "inverted": instrument.inverted,
+                "further": [
+                    {
+                        "uid": way.uid,
+                        "name": way.name,
+                        "columns": [order.index(uid) for uid in way.inputs],
+                        "returns_text": returns_text(plan.rig, way.inputs),
+                        "inverted": way.inverted,
+                    }
+                    for way in instrument.further
+                    if way.inputs
+                ],
             }
         )
     setup = {"parts": parts, "inputs": [use.system_name for use in inputs], "names": [use.name for use in inputs]}
@@ -71,9 +83,13 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
 
 def _calls(track: Track, instrument: Instrument) -> list[bytes]:
     """The messages that call up a track's sound, in the form its instrument's box wants."""
+    seat = instrument.seat(track.part_uid)
+    part = next((one for one in instrument.parts if one.uid == seat.part), None)
+    mix = mix_messages(seat.channel, part.level, part.pan) if part else []
     if track.program is None:
-        return []
-    return change_messages(instrument.channel, Program(track.program, track.msb, track.lsb), instrument.bank_form)
+        return mix
+    program = Program(track.program, track.msb, track.lsb)
+    return [*change_messages(seat.channel, program, instrument.bank_form), *mix]
 
 
 def repeat_pass(old: Pass) -> Pass:
@@ -90,7 +106,8 @@ def send_sounds(session: Session, plan: Plan) -> Job:
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
-            messages += [(found[1].system_name, call.hex()) for call in _calls(track, instrument)]
+            port = plan.rig.find(instrument.seat(track.part_uid).send) or found
+            messages += [(port[1].system_name, call.hex()) for call in _calls(track, instrument)]
     if not messages:
         raise CannotSchedule("No track has a sound to call up. Pick one on the Instruments step, or type a program.")
     job = Job.objects.create(kind="sounds", about=str(session.uid), result={"messages": messages})
@@ -206,18 +223,27 @@ def keep_takes(run: Pass) -> None:
         track = Track.objects.filter(uid=part["track"]).first()
         if track is None:
             continue
-        take = run.takes.filter(track=track).first() or _make_take(run, track, part, frames)
-        if take.lateness is not None:
-            continue
-        measure_take(take)
-        if run.place and take.lateness and "error" not in take.lateness:
-            place(take)
+        for way in _ways(part):
+            take = run.takes.filter(track=track, way_uid=way["uid"]).first() or _make_take(
+                run, track, part, way, frames
+            )
+            if take.lateness is not None:
+                continue
+            measure_take(take)
+            if run.place and take.lateness and "error" not in take.lateness:
+                place(take)
     partial.unlink()
 
 
-def _make_take(run: Pass, track: Track, part: dict, frames: int) -> Take:
+def _ways(part: dict) -> list[dict]:
+    """The returns by which an armed part comes home, the main one last: it is the newest take of its track."""
+    main = {"uid": "", "name": ""} | {name: part.get(name) for name in ("columns", "returns_text", "inverted")}
+    return [*part.get("further", ()), main]
+
+
+def _make_take(run: Pass, track: Track, part: dict, way: dict, frames: int) -> Take:
     setup = run.setup
-    width, columns = len(setup["inputs"]), part["columns"]
+    width, columns = len(setup["inputs"]), way["columns"]
     meters = [InputMeter("") for _ in columns]
     partial = audio.partial_path(str(run.uid))
     for block in audio.partial_blocks(partial, columns, width, frames):
@@ -238,7 +264,10 @@ def _make_take(run: Pass, track: Track, part: dict, frames: int) -> Take:
         number=(run.session.takes.order_by("-number").values_list("number", flat=True).first() or 0) + 1,
         instrument_uid=part["instrument"],
         instrument_name=part["instrument_name"],
-        returns_text=part["returns_text"],
+        returns_text=way["returns_text"],
+        way_uid=way["uid"],
+        way_name=way["name"],
+        inverted=bool(way["inverted"]),
         file=file,
         sample_rate=setup["rate"],
         channels=len(columns),

@@ -1,0 +1,93 @@
+"""Patch lists between rows and core values, and on their way in and out with a rig's file."""
+
+from collections.abc import Iterable
+from dataclasses import asdict, fields
+
+from django.db import transaction
+
+from hypotaxis.core.patches import values
+from hypotaxis.core.plan import Plan
+from hypotaxis.records.models import Patch, PatchList
+
+_PATCH_FIELDS = tuple(field.name for field in fields(values.Patch))
+_LONGEST = {"name": 120, "number": 12, "category": 80}
+"""Characters kept of a text (as in the model)."""
+
+
+@transaction.atomic
+def store(patches: values.PatchList, title: str, form: str = "") -> PatchList:
+    """Store a list, all or nothing."""
+    kept = PatchList.objects.create(name=title[:80], form=form, **_lists(patches))
+    _store_patches(kept, ({} for _ in patches.patches), patches.patches)
+    return kept
+
+
+def _lists(patches: values.PatchList) -> dict:
+    return {
+        "banks": [asdict(bank) for bank in patches.banks],
+        "note_maps": [asdict(one) for one in patches.note_maps],
+    }
+
+
+def _store_patches(kept: PatchList, noted: Iterable[dict], patches: Iterable[values.Patch]) -> None:
+    rows = []
+    for row, (more, patch) in enumerate(zip(noted, patches, strict=True)):
+        texts = {name: getattr(patch, name)[:longest] for name, longest in _LONGEST.items()}
+        plain = {name: getattr(patch, name) for name in _PATCH_FIELDS}
+        rows.append(Patch(list=kept, row=row, **plain | texts | more))
+    Patch.objects.bulk_create(rows, batch_size=1000)
+
+
+def as_value(kept: PatchList) -> values.PatchList:
+    """A stored list as a core value, to be written as a file."""
+    return values.PatchList(
+        name=kept.name,
+        banks=tuple(values.Bank(**bank) for bank in kept.banks),
+        patches=tuple(values.Patch(**row) for row in kept.patches.values(*_PATCH_FIELDS)),
+        note_maps=note_maps_of(kept),
+    )
+
+
+def note_maps_of(kept: PatchList) -> tuple[values.NoteMap, ...]:
+    """The note maps of a stored list."""
+    return tuple(
+        values.NoteMap(name=one["name"], notes=tuple(values.NoteName(**note) for note in one["notes"]))
+        for one in kept.note_maps
+    )
+
+
+def lists_of(plan: Plan) -> tuple[values.KeptList, ...]:
+    """The lists that name the sounds of a plan's instruments, with what their owner noted, for the rig's file."""
+    uids = {one.patch_list for one in plan.instruments if one.patch_list}
+    return tuple(_kept_value(kept) for kept in PatchList.objects.filter(uid__in=uids).order_by("uid"))
+
+
+def _kept_value(kept: PatchList) -> values.KeptList:
+    plain = as_value(kept)
+    noted = kept.patches.values_list("uid", "favourite", "checked")
+    patches = tuple(
+        values.KeptPatch(
+            uid=str(uid), favourite=favourite, checked=checked.isoformat() if checked else "", **asdict(patch)
+        )
+        for patch, (uid, favourite, checked) in zip(plain.patches, noted, strict=True)
+    )
+    return values.KeptList(
+        uid=str(kept.uid),
+        form=kept.form,
+        name=plain.name,
+        banks=plain.banks,
+        patches=patches,
+        note_maps=plain.note_maps,
+    )
+
+
+@transaction.atomic
+def keep_lists(lists: Iterable[values.KeptList]) -> None:
+    """Keep the lists that came with a rig's file; one that is there already stays as it is."""
+    for one in lists:
+        taken = Patch.objects.filter(uid__in=[patch.uid for patch in one.patches]).exists()
+        if taken or PatchList.objects.filter(uid=one.uid).exists():
+            continue
+        kept = PatchList.objects.create(uid=one.uid, name=one.name[:80], form=one.form, **_lists(one))
+        noted = ({"uid": p.uid, "favourite": p.favourite, "checked": p.checked or None} for p in one.patches)
+        _store_patches(kept, noted, one.patches)

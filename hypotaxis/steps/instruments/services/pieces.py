@@ -1,0 +1,87 @@
+"""What an opened instrument is made of, as its tables show it: parts, ways home, note maps to take over."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.midi.shaping import in_words
+from hypotaxis.core.patches.general_midi import general_midi
+from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
+from hypotaxis.core.rig.trips import returns_text, way_home
+from hypotaxis.records.models import PatchList
+from hypotaxis.records.patch_lists import note_maps_of
+from hypotaxis.steps.instruments.services.patches import picked
+
+
+@dataclass(frozen=True)
+class SeatRow:
+    """A part as its row shows it; part: None for the first one."""
+
+    part: Part | None
+    uid: str
+    name: str
+    channel: int
+    send: str
+    sound: str
+    shaped: str
+
+
+@dataclass(frozen=True)
+class HomeRow:
+    """A way home as its row shows it. leaves: the outs of the box that arrive there."""
+
+    way: Return
+    inputs: str
+    leaves: str
+    voices: str
+
+
+def seat_rows(plan: Plan, instrument: Instrument) -> list[SeatRow]:
+    """The parts of an instrument, the first one first."""
+    rows = []
+    for seat, part in zip(instrument.seats, (None, *instrument.parts), strict=True):
+        patch = picked(instrument, seat.part)
+        rows.append(
+            SeatRow(
+                part,
+                seat.part,
+                seat.name or "first part",
+                seat.channel,
+                plan.rig.socket_text(seat.send) if seat.send != instrument.send else "",
+                f"{patch.number} {patch.name}" if patch else "",
+                in_words(part.shaping) if part else "",
+            )
+        )
+    return rows
+
+
+def home_rows(plan: Plan, instrument: Instrument) -> list[HomeRow]:
+    """The ways home of an instrument, the main one first."""
+    rows = []
+    for way in instrument.homes:
+        ways = [way_home(plan.rig, uid, instrument.box) for uid in way.inputs]
+        leaves = [plan.rig.find(one[0].source)[1].label for one in ways if one]
+        voices = [voice.name for voice in instrument.voices if voice.home == way.uid and way.uid]
+        rows.append(HomeRow(way, returns_text(plan.rig, way.inputs), " and ".join(leaves), ", ".join(voices)))
+    return rows
+
+
+def maps_to_take_over(plan: Plan, instrument: Instrument) -> dict[str, list[Voice]]:
+    """Note maps that an instrument's voices can begin with: other instruments', those of the lists, General MIDI."""
+    found = {}
+    for one in plan.instruments:
+        if one.voices and one.uid != instrument.uid:
+            found[one.name] = [Voice(note=voice.note, name=voice.name) for voice in one.voices]
+    maps = [(kept.name, one) for kept in PatchList.objects.all() for one in note_maps_of(kept)]
+    for name, one in maps:
+        found[f"{name}: {one.name}"] = [Voice(note=note.note, name=note.name) for note in one.notes]
+    (general,) = general_midi().note_maps
+    return found | {f"General MIDI: {general.name}": [Voice(note=note.note, name=note.name) for note in general.notes]}
+
+
+def voices_now(plan: Plan, instrument: Instrument) -> list[Voice]:
+    """The voices of an instrument: its own, otherwise those that its note map names."""
+    if instrument.voices:
+        return list(instrument.voices)
+    named = PatchList.objects.filter(uid=instrument.patch_list or None).first()
+    maps = {one.name: one for one in note_maps_of(named)} if named else {}
+    notes = maps[instrument.note_map].notes if instrument.note_map in maps else ()
+    return [Voice(note=note.note, name=note.name) for note in notes]

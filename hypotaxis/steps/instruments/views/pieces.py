@@ -1,0 +1,89 @@
+"""What an opened instrument is made of: its parts, its further returns, its voices."""
+
+from dataclasses import replace
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from hypotaxis.core.drawing.ruler import next_free_channel
+from hypotaxis.core.plan import Part, Return
+from hypotaxis.core.rig.build import new_uid
+from hypotaxis.records.current import desk
+from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, VoicesForm
+from hypotaxis.steps.instruments.services import defining, pieces
+from hypotaxis.steps.instruments.views.lines import home, instrument_or_404
+
+
+def part(request, uid, piece=None):
+    """Add a part on the next free channel, or change one."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    free = next_free_channel(here.plan, value.send) if value.send else value.channel
+    proposal = Part(uid=new_uid(), name=f"part {len(value.parts) + 2}", channel=free)
+    known = _one_of(value.parts, piece) if piece else proposal
+    form = PartForm(request.POST or None, plan=here.plan, instrument=value, part=known)
+    if request.method == "POST" and form.is_valid():
+        defining.keep_part(here.rig, here.plan, value, replace(known, **form.cleaned_data))
+        return redirect("instruments:open", uid=uid)
+    title = f"{value.name}: {known.name}" if piece else f"A part of {value.name}"
+    return home(request, opened=str(uid), sheet="edit", form=form, title=title, button="Keep")
+
+
+def further_return(request, uid, piece=None):
+    """Add a further way home, or change one."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    known = _one_of(value.further, piece) if piece else Return(uid=new_uid(), name="")
+    form = ReturnForm(request.POST or None, plan=here.plan, way=known)
+    if request.method == "POST" and form.is_valid():
+        chosen = form.cleaned_data
+        way = replace(known, name=chosen["name"], inputs=form.inputs(), inverted=chosen["inverted"])
+        defining.keep_return(here.rig, here.plan, value, way)
+        return redirect("instruments:open", uid=uid)
+    title = f"{value.name}: {known.name}" if piece else f"A further return of {value.name}"
+    return home(request, opened=str(uid), sheet="edit", form=form, title=title, button="Keep")
+
+
+@require_POST
+def remove(request, uid, piece):
+    """Remove a part or a further return."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    defining.remove_piece(here.rig, here.plan, value, str(piece))
+    messages.info(request, "It is removed. Undo brings it back.")
+    return redirect("instruments:open", uid=uid)
+
+
+@require_POST
+def all_parts(request, uid):
+    """Keep the instrument as one, with a part for each further part of its box."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    made = defining.parts_of_box(here.rig, here.plan, value)
+    told = f"{made} part{'' if made == 1 else 's'} more, each on a free channel. Undo takes them back."
+    messages.success(request, told if made else "No channel is free, or the box has no further part.")
+    return redirect("instruments:open", uid=uid)
+
+
+def voices(request, uid):
+    """The voice table. ?from=NAME: filled in from another map."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    maps = pieces.maps_to_take_over(here.plan, value)
+    chosen = request.GET.get("from", "")
+    rows = maps.get(chosen) or pieces.voices_now(here.plan, value)
+    form = VoicesForm(request.POST or None, instrument=value, rows=rows)
+    if request.method == "POST" and form.is_valid():
+        defining.keep_voices(here.rig, here.plan, value, form.voices())
+        return redirect("instruments:open", uid=uid)
+    title = f"{value.name}: voices"
+    return home(request, opened=str(uid), sheet="voices", form=form, title=title, maps=list(maps), chosen=chosen)
+
+
+def _one_of(known, uid):
+    found = next((one for one in known if one.uid == str(uid)), None)
+    if found is None:
+        raise Http404
+    return found
