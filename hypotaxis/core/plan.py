@@ -125,6 +125,23 @@ class Instrument:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Loop:
+    """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio. sends, returns:
+    the host's outputs and inputs (socket uids), one or two each, left first; lateness_ms: None until measured."""
+
+    uid: str
+    name: str
+    box: str
+    sends: tuple[str, ...] = ()
+    returns: tuple[str, ...] = ()
+    home_trim_db: float = 0.0
+    inverted: bool = False
+    lateness_ms: float | None = None
+    colour: str = ""
+    notes: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
 class Meant:
     """A finding that the owner means to be so. cause: what it rests on (findings.finding.cause_of); when that changes,
     the finding returns."""
@@ -137,7 +154,7 @@ class Meant:
 
 @dataclass(frozen=True, kw_only=True)
 class Plan:
-    """The rig and its instruments, in their order.
+    """The rig, its instruments and its effect loops, in their order.
 
     meant: findings marked as meant. ticked: keys of the start-up list ticked today and of panel settings made.
     reported: the ports the studio reports now, None when nobody has looked. pictures: (content hash, PNG in base64) of
@@ -147,6 +164,7 @@ class Plan:
 
     rig: Rig
     instruments: tuple[Instrument, ...] = ()
+    loops: tuple[Loop, ...] = ()
     meant: tuple[Meant, ...] = ()
     ticked: frozenset[str] = frozenset()
     reported: tuple[Port, ...] | None = None
@@ -156,3 +174,7 @@ class Plan:
     def instrument(self, uid: str) -> Instrument | None:
         """The instrument with this uid, or None."""
         return next((instrument for instrument in self.instruments if instrument.uid == uid), None)
+
+    def loop(self, uid: str) -> Loop | None:
+        """The effect loop with this uid, or None."""
+        return next((loop for loop in self.loops if loop.uid == uid), None)

@@ -17,7 +17,7 @@ from hypotaxis.core.formats.patchcsv import write_patch_table
 from hypotaxis.core.formats.rigfile import write_rig_file
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.patches.values import Bank, NoteMap, NoteName, Patch, PatchList
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.build import box_from_shape
 from hypotaxis.core.rig.change import set_sockets, set_up, with_cable
 from hypotaxis.core.rig.values import Box, Rig, Socket
@@ -125,7 +125,15 @@ def saltmarsh_room() -> Plan:
         )
         for name, box, send, channel, inputs in INSTRUMENTS
     )
-    plan = replace(plan, instruments=instruments)
+    delay = Loop(
+        uid=_uid("loop Eelgrass"),
+        name="Eelgrass delay",
+        box=boxes["Eelgrass"].uid,
+        sends=(_socket(boxes["Quayside 18"], "line out 3").uid,),
+        returns=(_socket(boxes["Quayside 18"], "mic 2").uid,),
+        colour=boxes["Eelgrass"].colour,
+    )
+    plan = replace(plan, instruments=instruments, loops=(delay,))
     (shared,) = (finding for finding in check(plan) if finding.rule == "channel-shared")
     return mark_meant(plan, shared, "The kick comes home on an input of its own.")
 

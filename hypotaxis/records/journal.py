@@ -13,11 +13,19 @@ from django.db import transaction
 
 from hypotaxis.core.errors import NothingToUndo
 from hypotaxis.core.plan import Plan
-from hypotaxis.records.models import Box, Cable, Change, Instrument, Rig, Route, Socket
+from hypotaxis.records.models import Box, Cable, Change, Instrument, Loop, Rig, Route, Socket
 from hypotaxis.records.plan import row_fields
 
-KINDS = {"rig": Rig, "box": Box, "socket": Socket, "route": Route, "cable": Cable, "instrument": Instrument}
-_REMOVED_FIRST = ("cable", "route", "instrument", "socket", "box")
+KINDS = {
+    "rig": Rig,
+    "box": Box,
+    "socket": Socket,
+    "route": Route,
+    "cable": Cable,
+    "instrument": Instrument,
+    "loop": Loop,
+}
+_REMOVED_FIRST = ("cable", "route", "instrument", "loop", "socket", "box")
 KEPT_STEPS = 200
 _NEVER_CHANGED = ("uid", "created")
 

@@ -29,13 +29,14 @@ INSTRUMENT_FIELDS = tuple(
 )
 INSTRUMENT_LISTS = {"parts": core.Part, "further": core.Return, "voices": core.Voice}
 """Fields of an instrument that hold several values of a kind."""
+LOOP_FIELDS = tuple(field.name for field in fields(core.Loop) if field.name not in ("uid", "box"))
 CABLE_FIELDS = ("kind", "adapter", "length_m", "colour", "label")
 ON_THE_BOX = "panel-"
 """How keys of ticks of settings on a box begin; all others belong to the start-up list of a day."""
 
 
 def load_plan(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig in six queries. What the studio reports is not asked here."""
+    """The whole plan of a rig in seven queries. What the studio reports is not asked here."""
     sockets: dict[str, list[values.Socket]] = defaultdict(list)
     for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
         sockets[box].append(values.Socket(uid=uid, **dict(zip(SOCKET_FIELDS, rest, strict=True))))
@@ -62,6 +63,12 @@ def load_plan(rig: rows.Rig) -> core.Plan:
             uid=str(rig.uid), **{name: getattr(rig, name) for name in RIG_FIELDS}, boxes=boxes, cables=cables
         ),
         instruments=tuple(instrument_value(row) for row in rig.instruments.all()),
+        loops=tuple(
+            core.Loop(
+                uid=str(row.uid), box=row.box_uid, **{name: as_tuples(getattr(row, name)) for name in LOOP_FIELDS}
+            )
+            for row in rig.loops.all()
+        ),
         meant=tuple(core.Meant(**row) for row in rig.meant),
         ticked=ticked(rig),
     )
@@ -136,6 +143,9 @@ def row_fields(plan: core.Plan) -> dict[tuple[str, str], dict[str, Any]]:
         found["cable", cable.uid] = cable_fields(cable, rig.uid)
     for order, instrument in enumerate(plan.instruments):
         found["instrument", instrument.uid] = instrument_fields(instrument, rig.uid, order)
+    for order, loop in enumerate(plan.loops):
+        plain = {name: as_lists(getattr(loop, name)) for name in LOOP_FIELDS}
+        found["loop", loop.uid] = {"rig_id": rig.uid, "order": order, "box_uid": loop.box} | plain
     return found
 
 

@@ -64,7 +64,7 @@ def _pace(here: Desk) -> dict | None:
 
 def _steps(here: Desk, namespace: str) -> list[Step]:
     instruments = here.plan.instruments
-    of_instruments: list[Finding] = [f for f in here.wrong if here.plan.instrument(f.about)]
+    of_instruments: list[Finding] = [f for f in here.wrong if here.plan.instrument(f.about) or here.plan.loop(f.about)]
     cabling = [finding for finding in of_instruments if finding.socket]
     of_rig = len(here.wrong) - len(of_instruments) + len(cabling)
     boxes = column_counts(here.plan.rig)["boxes"]

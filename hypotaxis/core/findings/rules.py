@@ -5,7 +5,7 @@ Each rule is a function from the plan to findings, in a file of its subject; its
 
 from dataclasses import replace
 
-from hypotaxis.core.findings import cabling, clock, instruments, levels, making, ports, routing
+from hypotaxis.core.findings import cabling, clock, instruments, levels, loops, making, ports, routing
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
 from hypotaxis.core.findings.meant import set_aside
 from hypotaxis.core.plan import Plan
@@ -20,6 +20,8 @@ RULES: tuple[Rule, ...] = (
     instruments.return_missing,
     instruments.return_not_cabled,
     instruments.return_from_another_box,
+    loops.loop_out_open,
+    loops.loop_home_open,
     levels.modular_into_line,
     ports.interface_not_joined,
     ports.port_not_seen,
@@ -35,6 +37,7 @@ RULES: tuple[Rule, ...] = (
     routing.local_and_echo,
     instruments.more_instruments_than_parts,
     routing.more_parts_than_channels,
+    loops.loop_home_shared,
     instruments.voice_without_return,
     instruments.further_return_open,
     instruments.left_and_right_swapped,

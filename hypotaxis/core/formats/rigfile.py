@@ -19,7 +19,7 @@ from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.patches.values import Bank, KeptList, KeptPatch, NoteMap, NoteName
-from hypotaxis.core.plan import Instrument, Meant, Part, Plan, Return, Voice
+from hypotaxis.core.plan import Instrument, Loop, Meant, Part, Plan, Return, Voice
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
     CLOCK,
@@ -95,6 +95,7 @@ def write_rig_file(plan: Plan) -> str:
         "boxes": [_box_row(box) for box in rig.boxes],
         "cables": [_row(cable, _CABLE) for cable in rig.cables],
         "instruments": [_instrument_row(instrument) for instrument in plan.instruments],
+        "loops": [_row(one, _LOOP) for one in plan.loops],
         "meant": [_row(one, _MEANT) for one in plan.meant],
         "ticked": sorted(plan.ticked),
     }
@@ -328,6 +329,18 @@ _SHAPING = {
     "scale": _Field(_one_of(*SCALES), "major"),
     "root": _Field(_number(0, 11, whole=True), 0),
 }
+_LOOP = {
+    "uid": _Field(_uid),
+    "name": _Field(_text),
+    "box": _Field(_uid),
+    "sends": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
+    "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
+    "home_trim_db": _Field(_number(-60, 24), 0.0),
+    "inverted": _Field(_flag, False),
+    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
+    "colour": _Field(_text, ""),
+    "notes": _Field(_long_text, ""),
+}
 _MEANT = {"rule": _Field(_text), "about": _Field(_text), "cause": _Field(_long_text), "reason": _Field(_text, "")}
 _PORT = {"system_name": _Field(_text), "direction": _Field(_one_of("in", "out")), "taken": _Field(_flag, False)}
 
@@ -365,7 +378,7 @@ class _Reader:
         self.seen: set[str] = set()
 
     def plan(self, document: dict) -> Plan:
-        lists = ("boxes", "cables", "instruments", "meant", "ticked", "reported", "patch_lists", "pictures")
+        lists = ("boxes", "cables", "instruments", "loops", "meant", "ticked", "reported", "patch_lists", "pictures")
         head = self._values("", document, _RIG, lists=(*lists, "format", "version"))
         boxes = tuple(box for path, row in self._rows(document, "boxes") if (box := self._box(path, row)))
         cables = self._all(document, "cables", _CABLE, Cable)
@@ -382,6 +395,7 @@ class _Reader:
         return Plan(
             rig=rig,
             instruments=instruments,
+            loops=self._all(document, "loops", _LOOP, Loop),
             meant=self._all(document, "meant", _MEANT, Meant),
             ticked=frozenset(ticked),
             reported=reported,

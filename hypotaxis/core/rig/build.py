@@ -61,7 +61,17 @@ def with_new_uids(plan: Plan, name: str) -> Plan:
     )
     meant = tuple(replace(one, about=new(one.about), cause=_renamed(one.cause, fresh)) for one in plan.meant)
     rig = replace(plan.rig, uid=new_uid(), name=name, leader=new(plan.rig.leader), boxes=boxes, cables=cables)
-    return Plan(rig=rig, instruments=instruments, meant=meant)
+    loops = tuple(
+        replace(
+            one,
+            uid=new_uid(),
+            box=new(one.box),
+            sends=tuple(new(uid) for uid in one.sends),
+            returns=tuple(new(uid) for uid in one.returns),
+        )
+        for one in plan.loops
+    )
+    return Plan(rig=rig, instruments=instruments, loops=loops, meant=meant)
 
 
 def _renamed(cause: str, fresh: dict[str, str]) -> str:

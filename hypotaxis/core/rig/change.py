@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from hypotaxis.core.errors import DoesNotFit
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.build import another_like, box_from_shape, new_uid
 from hypotaxis.core.rig.plug import adapter_between, order_ends, pair_of, run_of, takes_devices
 from hypotaxis.core.rig.ports import host_direction, is_port, reported_name
@@ -68,6 +68,18 @@ def keep_instrument(plan: Plan, instrument: Instrument) -> Plan:
 def without_instrument(plan: Plan, uid: str) -> Plan:
     """The plan without an instrument."""
     return replace(plan, instruments=tuple(one for one in plan.instruments if one.uid != uid))
+
+
+def keep_loop(plan: Plan, loop: Loop) -> Plan:
+    """The plan with an effect loop put in its place, or added at the end."""
+    if plan.loop(loop.uid) is None:
+        return replace(plan, loops=(*plan.loops, loop))
+    return replace(plan, loops=tuple(loop if one.uid == loop.uid else one for one in plan.loops))
+
+
+def without_loop(plan: Plan, uid: str) -> Plan:
+    """The plan without an effect loop."""
+    return replace(plan, loops=tuple(one for one in plan.loops if one.uid != uid))
 
 
 def add_box(plan: Plan, *, shape: str, name: str, note: str = "", colour: str = "") -> tuple[Plan, Box]:

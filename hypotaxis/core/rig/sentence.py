@@ -21,7 +21,7 @@ class Piece:
 def trip_sentence(rig: Rig, instrument: Instrument) -> tuple[Piece, ...]:
     """The way out and back in plain words; where it stops, the sentence says so in the alarm ink."""
     trip = trip_of(rig, instrument)
-    return (*_outward(rig, trip), *_homeward(rig, trip), *_further(rig, instrument))
+    return (*_outward(rig, trip), *homeward(rig, instrument.returns, trip.homeward), *_further(rig, instrument))
 
 
 def _further(rig: Rig, instrument: Instrument) -> list[Piece]:
@@ -75,20 +75,20 @@ def _hop(rig: Rig, hop: Hop, *, first: bool) -> list[Piece]:
     return [Piece(word), leaves, Piece(" into " if target else " to "), goal]
 
 
-def _homeward(rig: Rig, trip: Trip) -> list[Piece]:
-    instrument = trip.instrument
-    if not instrument.returns:
+def homeward(rig: Rig, returns: tuple[str, ...], ways: tuple[tuple[Cable, ...], ...]) -> list[Piece]:
+    """The way home in plain words. ways: the cables to each return that is reached."""
+    if not returns:
         return [Piece("no return is chosen for its sound.", "alarm")]
-    home = returns_text(rig, instrument.returns)
-    if len(trip.homeward) < len(instrument.returns):
+    home = returns_text(rig, returns)
+    if len(ways) < len(returns):
         return [
             Piece("its sound is expected on "),
             Piece(home, "back"),
             Piece(", but no cable brings it there.", "alarm"),
         ]
-    leaves = " and ".join(rig.socket_text(way[0].source) for way in trip.homeward)
+    leaves = " and ".join(rig.socket_text(way[0].source) for way in ways)
     pieces = [Piece("the sound leaves by "), Piece(leaves, "back")]
-    between = _between(rig, trip.homeward)
+    between = _between(rig, ways)
     if between:
         pieces += [Piece(", goes through "), Piece(between, "back")]
     return [*pieces, Piece(" and comes home on "), Piece(home, "back"), Piece(".")]

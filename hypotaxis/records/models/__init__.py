@@ -1,7 +1,7 @@
 """Models by subject."""
 
 from hypotaxis.records.models.patches import Patch, PatchList
-from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Rig, Route, Socket, Tick
+from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
@@ -13,6 +13,7 @@ __all__ = [
     "FrontPanel",
     "Instrument",
     "Job",
+    "Loop",
     "Pass",
     "Patch",
     "PatchList",

@@ -143,6 +143,28 @@ class Instrument(WithUid):
         return self.name
 
 
+class Loop(WithUid):
+    """An effect loop; fields as in core.plan.Loop."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="loops")
+    order = models.PositiveIntegerField(default=0)
+    name = models.CharField(max_length=80)
+    box_uid = models.CharField(max_length=36, blank=True)
+    sends = models.JSONField(default=list, blank=True)
+    returns = models.JSONField(default=list, blank=True)
+    home_trim_db = models.FloatField(default=0.0)
+    inverted = models.BooleanField(default=False)
+    lateness_ms = models.FloatField(null=True, blank=True)
+    colour = models.CharField(max_length=7, blank=True)
+    notes = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ["order", "name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Change(models.Model):
     """One step of the journal: what it was, and every row before and after it. undone: taken back for now."""
 

@@ -10,9 +10,10 @@ from hypotaxis.core.midi.programs import BANK_FORMS
 from hypotaxis.core.midi.scales import NAMES, SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.values import Bank
-from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
+from hypotaxis.core.plan import Instrument, Loop, Part, Plan, Return, Voice
+from hypotaxis.core.rig.loops import takes_audio
 from hypotaxis.core.rig.shapes import SHAPES
-from hypotaxis.core.rig.trips import return_sockets, send_sockets
+from hypotaxis.core.rig.trips import host_audio, return_sockets, send_sockets
 
 MIDDLE = 60
 GONE = "is gone from the rig"
@@ -102,6 +103,46 @@ class ReturnForm(ReturnFields):
         known = {"name": way.name, "left": left, "right": right, "inverted": way.inverted}
         super().__init__(*args, initial=known, **kwargs)
         self.offer_inputs(plan, way.inputs)
+
+
+class LoopForm(ReturnFields):
+    """Audio out to a box, and its return."""
+
+    name = forms.CharField(label="Name", max_length=80)
+    box = forms.ChoiceField(label="Box that processes")
+    send_left = forms.ChoiceField(label="Audio leaves by (mono, or left)", required=False)
+    send_right = forms.ChoiceField(label="Right side out", required=False, help_text="Leave empty for a mono send.")
+    home_trim_db = forms.FloatField(label="Home trim, dB", min_value=-60, max_value=24)
+    notes = forms.CharField(label="Notes of yours", max_length=4000, required=False, widget=forms.Textarea)
+    field_order = ["name", "box", "send_left", "send_right", "left", "right", "home_trim_db", "inverted", "notes"]
+
+    def __init__(self, *args, plan: Plan, loop: Loop, **kwargs) -> None:
+        left, right = (*loop.returns, "", "")[:2]
+        send_left, send_right = (*loop.sends, "", "")[:2]
+        known = {name: getattr(loop, name) for name in ("name", "box", "home_trim_db", "inverted", "notes")}
+        known |= {"left": left, "right": right, "send_left": send_left, "send_right": send_right}
+        super().__init__(*args, initial=known, **kwargs)
+        self.offer_inputs(plan, loop.returns)
+        outs = [(socket.uid, plan.rig.socket_text(socket.uid)) for _, socket in host_audio(plan.rig, "out")]
+        outs += [(uid, f"(an output that {GONE})") for uid in loop.sends if uid not in dict(outs)]
+        self.fields["send_left"].choices = [("", "none yet"), *outs]
+        self.fields["send_right"].choices = [("", "none: mono"), *outs]
+        boxes = [(box.uid, box.name) for box in plan.rig.boxes if takes_audio(box)]
+        if loop.box and loop.box not in dict(boxes):
+            boxes.append((loop.box, f"(a box that {GONE})"))
+        self.fields["box"].choices = [("", "choose a box"), *boxes]
+
+    def clean(self):
+        values = super().clean()
+        if values.get("send_right") and not values.get("send_left"):
+            self.add_error("send_left", "A right side needs a left one. Choose the left output, or make it mono.")
+        elif values.get("send_right") and values["send_right"] == values["send_left"]:
+            self.add_error("send_right", "Left and right are the same output. For one leave the right side empty.")
+        return values
+
+    def sends(self) -> tuple[str, ...]:
+        """The chosen outputs, left first."""
+        return tuple(uid for uid in (self.cleaned_data["send_left"], self.cleaned_data["send_right"]) if uid)
 
 
 class PartForm(forms.Form):

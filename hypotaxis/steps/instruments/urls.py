@@ -2,12 +2,15 @@
 
 from django.urls import path
 
-from hypotaxis.steps.instruments.views import lines, patches, pieces
+from hypotaxis.steps.instruments.views import lines, loops, patches, pieces
 
 app_name = "instruments"
 urlpatterns = [
     path("", lines.home, name="home"),
     path("new/", lines.new, name="new"),
+    path("loop/", loops.loop, name="new-loop"),
+    path("loop/<uuid:uid>/", loops.loop, name="loop"),
+    path("loop/<uuid:uid>/remove/", loops.remove, name="remove-loop"),
     path("patches/", patches.lists, name="lists"),
     path("patches/general-midi/", patches.general_midi, name="general-midi"),
     path("patches/preview/<str:name>/", patches.preview, name="preview"),

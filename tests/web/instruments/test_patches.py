@@ -138,6 +138,7 @@ class PickTest(DemoTest):
 
 class DefiningByCopyTest(DemoTest):
     def test_the_fourth_is_defined_by_copying_the_third(self):
+        self.client.post(reverse("instruments:remove-loop", args=[self.plan.loops[0].uid]))
         bittern = self.instrument("Bittern")
         page = self.client.get(reverse("instruments:new"), {"like": bittern.uid})
         initial = page.context["form"].initial

@@ -35,7 +35,7 @@ def another(plan: Plan, model: Instrument) -> Instrument:
     has parts left, otherwise the next free inputs are proposed. Lateness, parts and further returns are not copied:
     they belong to the other trip."""
     shared = parts_left(plan, model) > 0
-    taken = {uid for one in plan.instruments for uid in one.inputs}
+    taken = {uid for one in plan.instruments for uid in one.inputs} | {uid for one in plan.loops for uid in one.returns}
     free = [socket.uid for _, socket in return_sockets(plan.rig) if socket.uid not in taken]
     names = {one.name for one in plan.instruments}
     name = next(

@@ -26,7 +26,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList, Take
 from hypotaxis.records.patch_lists import note_maps_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
-from hypotaxis.steps.instruments.services import defining, patches, pieces, trying
+from hypotaxis.steps.instruments.services import defining, looping, patches, pieces, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
 
 
@@ -59,8 +59,9 @@ def home(request, opened: str = "", **sheet):
     lines = [_line(here, one) for one in defining.in_groups(here.plan.instruments) if defining.has(one, sought)]
     context = {
         "lines": lines,
+        "loops": looping.loop_lines(here) if not sought else [],
         "sought": sought,
-        "any": bool(here.plan.instruments),
+        "any": bool(here.plan.instruments or here.plan.loops),
         "opened": opened,
         "sheet": None,
         "standin": True,

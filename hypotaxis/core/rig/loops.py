@@ -1,0 +1,78 @@
+"""The way of an effect loop: audio out of the host, through a box, and home again."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.plan import Loop
+from hypotaxis.core.rig.sentence import Piece, homeward
+from hypotaxis.core.rig.shapes import is_interface
+from hypotaxis.core.rig.trips import host_audio, returns_text, way_home, ways_into
+from hypotaxis.core.rig.values import Box, Cable, Rig
+
+
+@dataclass(frozen=True)
+class LoopTrip:
+    """outward: for each send that reaches the box the cables to it; home: for each return at which the box arrives the
+    cables from it. A shorter list than the sends or returns: it is broken there."""
+
+    loop: Loop
+    outward: tuple[tuple[Cable, ...], ...]
+    home: tuple[tuple[Cable, ...], ...]
+
+    @property
+    def goes_out(self) -> bool:
+        """Whether every send reaches the box."""
+        return bool(self.outward) and len(self.outward) == len(self.loop.sends)
+
+    @property
+    def comes_home(self) -> bool:
+        """Whether every return is cabled from the box."""
+        return bool(self.home) and len(self.home) == len(self.loop.returns)
+
+
+def loop_trip(rig: Rig, loop: Loop) -> LoopTrip:
+    """The way of a loop as far as it is cabled."""
+    out = tuple(way for send in loop.sends if (way := way_out(rig, send, loop.box)))
+    home = tuple(way for uid in loop.returns if (way := way_home(rig, uid, loop.box)))
+    return LoopTrip(loop, out, home)
+
+
+def way_out(rig: Rig, send: str, box_uid: str) -> tuple[Cable, ...]:
+    """The cables from an output of the host to a box, through what stands between; empty when it is not reached."""
+    box = rig.box(box_uid)
+    ins = (socket for socket in box.sockets if socket.kind == "audio" and socket.direction == "in") if box else ()
+    ways = (way for socket in ins for way in ways_into(rig, socket.uid))
+    return next((way for way in ways if way[0].source == send), ())
+
+
+def takes_audio(box: Box) -> bool:
+    """Whether a loop may go through a box: it takes audio in and gives audio out, and is not the host's own."""
+    ways = {socket.direction for socket in box.sockets if socket.kind == "audio"}
+    return ways >= {"in", "out"} and not is_interface(box.shape)
+
+
+def sends_of(rig: Rig, box_uid: str) -> list[str]:
+    """The host's outputs that reach a box, in their order."""
+    return [socket.uid for _, socket in host_audio(rig, "out") if way_out(rig, socket.uid, box_uid)]
+
+
+def loop_sentence(rig: Rig, loop: Loop) -> tuple[Piece, ...]:
+    """The way out and back in plain words."""
+    trip, box = loop_trip(rig, loop), rig.box(loop.box)
+    name = box.name if box else loop.name
+    if not loop.sends:
+        out = [Piece(f"No output is chosen, so nothing reaches {name}", "alarm")]
+    elif not trip.goes_out:
+        out = [
+            Piece("Audio leaves by "),
+            Piece(returns_text(rig, loop.sends), "out"),
+            Piece(f", but no cable leads from there to {name}", "alarm"),
+        ]
+    else:
+        enters = " and ".join(rig.socket_text(way[-1].target) for way in trip.outward)
+        out = [
+            Piece("Audio leaves by "),
+            Piece(returns_text(rig, loop.sends), "out"),
+            Piece(", enters "),
+            Piece(enters, "out"),
+        ]
+    return (*out, Piece("; "), *homeward(rig, loop.returns, trip.home))
