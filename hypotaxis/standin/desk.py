@@ -9,7 +9,7 @@ has inputs; MIDI by every box that a link joins to the computer.
 import time
 import zlib
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -36,6 +36,8 @@ SOFT_NS = 250_000
 """What a processor that passes MIDI on needs after a whole message has come in."""
 EFFECT_TAPS = ((0.0013, 1.0), (0.3763, 0.45), (0.7513, 0.2))
 """An outboard delay: (seconds, gain), the dry sound behind its converters first."""
+LOOK_BLOCKS = 12
+"""How often the levels on the boxes are looked at in real time, a quarter of a second at 48 kHz."""
 BLOCK = 1024
 """Frames a block in every mode, so that real time and fast mode compute the same numbers."""
 
@@ -66,7 +68,8 @@ def interface_nature(uid: str) -> InterfaceNature:
 
 class Desk:
     """The stand-in as a Studio. panels: front panels by box uid, those not named are as delivered; natures: for a box
-    that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk."""
+    that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk;
+    levels: asks for the output levels (dB) as they are turned while a run goes on in real time."""
 
     simulated = True
 
@@ -76,6 +79,7 @@ class Desk:
         panels: Mapping[str, FrontPanel] | None = None,
         *,
         natures: Mapping[str, str] | None = None,
+        levels: Callable[[], Mapping[str, float]] | None = None,
         seed: int = 1,
     ) -> None:
         panels, natures = panels or {}, natures or {}
@@ -84,6 +88,7 @@ class Desk:
         self.sample_rate = rig.sample_rate
         self.buffer = rig.buffer
         self.seed = seed
+        self.levels = levels
         self.runs = 0
         self.natures = natures
         self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)
@@ -124,7 +129,7 @@ class Desk:
     ) -> Iterator[Block]:
         self._check(messages, inputs)
         self.runs += 1
-        self._let_units_listen(messages)
+        self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
         return self._blocks(sources, frames, fast)
 
@@ -179,7 +184,7 @@ class Desk:
     def _delay_samples(self) -> float:
         return self.nature.converter_samples + self.nature.driver_samples + self.buffer
 
-    def _let_units_listen(self, messages: Sequence[Message]) -> None:
+    def _let_units_listen(self, messages: Sequence[Message], seconds: float) -> None:
         handed: dict[str, list[tuple[int, bytes]]] = defaultdict(list)
         frame_ns = int(self.nature.usb_frame_ms * 1e6) if self.nature else 1
         for message in messages:
@@ -205,7 +210,8 @@ class Desk:
                 heard[reached.box] += _as_it_arrives(arrived, reached)
         for uid, unit in self.units.items():
             told = sorted(heard[uid], key=lambda message: message.time_ns)
-            unit.listen(told, seed=self.seed * 1000 + self.runs, cabled=self._cabled(unit.box))
+            seed, cabled = self.seed * 1000 + self.runs, self._cabled(unit.box)
+            unit.listen(told, seed=seed, cabled=cabled, seconds=seconds)
 
     def _cabled(self, box: Box) -> frozenset[str]:
         return frozenset(socket.label for socket in box.sockets if self.rig.cable_at(socket.uid))
@@ -235,7 +241,10 @@ class Desk:
         began = time.monotonic()
         cabled = {unit.box.uid: self._cabled(unit.box) for of_input in sources for unit, _, _ in of_input}
         rate = self.sample_rate * (1 + self.nature.crystal_ppm * 1e-6)
+        turned: dict[str, float] = {}
         for start in range(0, frames, BLOCK):
+            if self.levels and not fast and start % (LOOK_BLOCKS * BLOCK) == 0:
+                turned = self._turned(self.levels())
             count = min(BLOCK, frames - start)
             # Always a whole block is computed, so that a run's end does not change its numbers.
             analogue = (start + np.arange(BLOCK) - self._delay_samples()) / rate
@@ -249,11 +258,16 @@ class Desk:
                         key = unit.box.uid, late
                         if key not in rendered:
                             rendered[key] = unit.render(analogue - late, cabled[unit.box.uid])
-                        samples[:, column] += gain * rendered[key].get(label, 0.0)
+                        level = gain * turned.get(unit.box.uid, 1.0)
+                        samples[:, column] += level * rendered[key].get(label, 0.0)
             held = np.clip(samples, -1.0, 1.0 - 2.0**-23)
             if not fast:
                 self._wait_until(began + (start + count) / self.sample_rate)
             yield Block(start, held[:count].astype(np.float32))
+
+    def _turned(self, levels: Mapping[str, float]) -> dict[str, float]:
+        """By which factor each box has been turned up since the run began."""
+        return {uid: 10 ** ((db - self.panels[uid].level_db) / 20) for uid, db in levels.items() if uid in self.panels}
 
     @staticmethod
     def _wait_until(moment: float) -> None:

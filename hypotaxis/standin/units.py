@@ -22,6 +22,8 @@ FIRST_CHANNEL = {"drum-machine": 10}
 ONE_VOICE = ("mono-synth", "modular-midi", "modular-voice")
 
 
+DEMO_NOTES = (48, 55, 60, 64, 67, 64, 60, 55)
+DEMO_STEP_S = 0.3
 HOT_DB = 9.19
 """A modular signal above line level: 10 V peak to peak, +13.19 dBu, against +4 dBu (common practice)."""
 HEARS = ("MIDI and USB", "MIDI", "USB")
@@ -32,7 +34,8 @@ class FrontPanel:
     """A box's own settings, changeable only as if on the box; the plan knows nothing of them.
 
     channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
-    switch. loose: labels of sockets whose cable has slipped out. taken: labels of its ports that another program holds.
+    switch. demo: it plays its own demo, whatever it hears. loose: labels of sockets whose cable has slipped out. taken:
+    labels of its ports that another program holds.
     """
 
     channels: tuple[int, ...] = ()
@@ -40,6 +43,7 @@ class FrontPanel:
     omni: bool = False
     hears: str = HEARS[0]
     off: bool = False
+    demo: bool = False
     loose: frozenset[str] = frozenset()
     taken: frozenset[str] = frozenset()
 
@@ -80,9 +84,12 @@ class Unit:
     outs: dict[str, list[Voice]] = field(default_factory=dict)
     log: list[Played] = field(default_factory=list)
 
-    def listen(self, heard: Iterable[Heard], *, seed: int, cabled: frozenset[str]) -> None:
-        """Play a whole run. cabled: labels of the audio outs that carry a cable; seed varies the jitter."""
+    def listen(self, heard: Iterable[Heard], *, seed: int, cabled: frozenset[str], seconds: float = 0.0) -> None:
+        """Play a whole run. cabled: labels of the audio outs that carry a cable; seed varies the jitter; seconds: how
+        long its own demo goes on, where that is switched on."""
         self.outs, self.log = {}, []
+        if self.panel.demo and not self.panel.off:
+            self._own_demo(seconds, cabled)
         rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
         programs = [0] * len(self.panel.channels)
         latest: list[int] = []
@@ -107,6 +114,13 @@ class Unit:
                 elif kind in (0x80, 0x90):
                     for place in sounding.pop((part, message.data[0]), []):
                         self._change(place, key_up_s=message.time_ns / 1e9 + self.hidden.reaction_ms[part] / 1e3)
+
+    def _own_demo(self, seconds: float, cabled: frozenset[str]) -> None:
+        notes = tuple(DRUMS) if self.box.shape == "drum-machine" else DEMO_NOTES
+        for number, begin_s in enumerate(np.arange(0.2, seconds, DEMO_STEP_S)):
+            told = Heard(round(begin_s * 1e9), 0x90, (notes[number % len(notes)], 96))
+            place = self._start(told, 0, 0, float(begin_s), cabled)
+            self._change(place, key_up_s=begin_s + 0.8 * DEMO_STEP_S)
 
     def _begin(self, heard_ns: int, part: int, together: int, rng: np.random.Generator) -> float:
         reaction = self.hidden.reaction_ms[part] + self.hidden.per_note_ms * together

@@ -21,10 +21,11 @@ class PanelForm(forms.Form):
     level_db = forms.FloatField(label="Output level, dB", min_value=-60, max_value=12)
     omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
+    demo = forms.BooleanField(label="Plays its own demo", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
     def __init__(self, *args, panel: FrontPanel, box: Box, **kwargs) -> None:
-        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "off")}
+        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "off")}
         super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
         self.parts = [f"channel_{part}" for part in range(1, len(panel.channels) + 1)]
@@ -32,14 +33,14 @@ class PanelForm(forms.Form):
             label = f"Receive channel, part {part}" if several else "Receive channel"
             self.fields[name] = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
         if not panel.channels:
-            for name in ("level_db", "omni", "hears"):
+            for name in ("level_db", "omni", "hears", "demo"):
                 del self.fields[name]
         self._choose(
             "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
         )
         ports = [socket.label for socket in box.sockets if is_port(box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
-        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", "loose", "taken"])
+        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", "demo", "loose", "taken"])
 
     def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:
         if labels:

@@ -16,7 +16,11 @@ def open_studio(plan: Plan) -> Studio:
     """The stand-in for a plan. Called before each run, since the sheet and the panels may have changed."""
     global _runs
     _runs += 1
-    return Desk(plan.rig, front_panels(), natures=natures(), seed=_runs)
+    return Desk(plan.rig, front_panels(), natures=natures(), levels=_levels, seed=_runs)
+
+
+def _levels() -> dict[str, float]:
+    return {uid: panel.level_db for uid, panel in front_panels().items()}
 
 
 def front_panels() -> dict[str, FrontPanel]:

@@ -10,11 +10,12 @@ TICKS_DB = (-48, -36, -24, -12, 0)
 
 @dataclass(frozen=True)
 class LevelBar:
-    """Bar and peak mark in pixels of a scale WIDTH wide; clipped: full scale was reached."""
+    """Bar, peak mark and reference mark in pixels of a scale WIDTH wide; clipped: full scale was reached."""
 
     width: float
     hold: float
     clipped: bool
+    reference: float | None = None
 
     @property
     def ticks(self) -> tuple[float, ...]:
@@ -33,6 +34,7 @@ def level_x(level_db: float) -> float:
     return round(WIDTH * min(1.0, max(0.0, 1 - level_db / BOTTOM_DB)), 1)
 
 
-def level_bar(level_db: float, peak_db: float, clipped: bool) -> LevelBar:
-    """The bar of a meter: level now, highest so far."""
-    return LevelBar(level_x(level_db), level_x(peak_db), clipped)
+def level_bar(level_db: float, peak_db: float, clipped: bool, reference_db: float | None = None) -> LevelBar:
+    """The bar of a meter: level now, highest so far, and a mark that the owner aims at."""
+    mark = None if reference_db is None else level_x(reference_db)
+    return LevelBar(level_x(level_db), level_x(peak_db), clipped, mark)

@@ -18,13 +18,17 @@ AUDIBLE_DB = -70.0
 
 @dataclass
 class InputMeter:
-    """One input's meter. level_db: peak of the last block; peak_db: highest so far; clips: runs at full scale."""
+    """One input's meter. level_db: peak of the last block; peak_db: highest so far; clips: runs at full scale; held_db:
+    the peak that is shown, held for hold_frames frames (0 = until `reset`)."""
 
     name: str
     level_db: float = -math.inf
     peak_db: float = -math.inf
     rest_db: float = math.inf
     clips: int = 0
+    hold_frames: int = 0
+    held_db: float = -math.inf
+    _held_for: int = field(default=0, repr=False)
     _run: int = field(default=0, repr=False)
 
     def feed(self, samples: np.ndarray) -> None:
@@ -35,6 +39,9 @@ class InputMeter:
         self.level_db = factor_to_db(float(heights.max()))
         self.peak_db = max(self.peak_db, self.level_db)
         self.rest_db = min(self.rest_db, self.level_db)
+        self._held_for += len(samples)
+        if self.level_db >= self.held_db or (self.hold_frames and self._held_for > self.hold_frames):
+            self.held_db, self._held_for = self.level_db, 0
         self._count_clips(heights >= FULL_SCALE)
 
     def _count_clips(self, full: np.ndarray) -> None:
@@ -51,6 +58,10 @@ class InputMeter:
             self._run = before + length if end == len(full) else 0
         if not full[-1]:
             self._run = 0
+
+    def reset(self) -> None:
+        """Let go of the held peak and of the clip marks; what has been heard so far is not forgotten."""
+        self.held_db, self._held_for, self.clips = -math.inf, 0, 0
 
     @property
     def moved(self) -> bool:

@@ -1,11 +1,11 @@
-"""Playing one note and looking where it comes back."""
+"""Playing a note, a chord or a pattern, or nothing at all, and looking where it comes back."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.shaping import shaped
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.trips import returns_text, trip_of
 from hypotaxis.core.studio import Message
 
@@ -17,44 +17,79 @@ CALL_NS = 5_000_000
 """Time of bank and program on the wire, rounded up (8 bytes, 2.56 ms)."""
 LOUDEST_CHORD = (36, 48, 55, 60, 64, 67)
 """Six notes over three octaves at full velocity: as loud as a box is played (common practice)."""
+LOOPED_S = 60.0
+"""How long a pattern loops for setting the gain, unless it is stopped."""
+DEMO_S = 6.0
+"""Listened to a box that plays its own demo."""
 LISTEN_S = 1.4
 """Listened after the key is let go: room for a slow release (common practice)."""
 
 
 @dataclass(frozen=True)
+class PlayedNote:
+    """A note of a try-out; start_s counts from its first note."""
+
+    start_s: float
+    length_s: float
+    note: int
+    velocity: int
+
+
+@dataclass(frozen=True)
 class TryOut:
-    """The messages of a try-out and how long to listen, in seconds."""
+    """The messages of a try-out and how long to listen, in seconds; played: its notes, before any part shapes them."""
 
     messages: tuple[Message, ...]
     seconds: float
+    played: tuple[PlayedNote, ...] = ()
+
+
+def together(notes: Sequence[tuple[int, int]], length_s: float) -> list[PlayedNote]:
+    """Notes with their velocities struck at once."""
+    return [PlayedNote(0.0, length_s, note, velocity) for note, velocity in notes]
+
+
+def looped(notes: Sequence[PlayedNote], period_s: float) -> list[PlayedNote]:
+    """A pattern again and again for about LOOPED_S seconds."""
+    times = max(1, round(LOOPED_S / period_s))
+    return [replace(one, start_s=one.start_s + turn * period_s) for turn in range(times) for one in notes]
 
 
 def plan_tryout(
-    plan: Plan,
-    instrument: Instrument,
-    *,
-    notes: Sequence[tuple[int, int]],
-    length_s: float,
-    calls: Sequence[tuple[str, bytes]] = (),
+    plan: Plan, instrument: Instrument, notes: Sequence[PlayedNote], *, calls: Sequence[tuple[str, bytes]] = ()
 ) -> TryOut:
-    """A note, or several at once, with their velocities, on an instrument's channel and on those of its parts whose
-    range holds it. calls: messages that call up its sounds, each with its port (socket uid), sent first, with the gap
-    its box needs. Raises CannotSchedule when there is nowhere to send them."""
+    """Notes on an instrument's channel and on those of its parts whose range holds them. calls: messages that call up
+    its sounds, each with its port (socket uid), sent first, with the gap its box needs. Raises CannotSchedule when
+    there is nowhere to send them."""
     found = plan.rig.find(instrument.send)
     if found is None:
         raise CannotSchedule(f"{instrument.name} has no send socket, so there is nowhere to send a note.")
     ports = {seat.send: plan.rig.find(seat.send) or found for seat in instrument.seats}
-    on_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS * len(instrument.seats)) if calls else LEAD_NS
-    off_ns = on_ns + round(length_s * 1e9)
+    first_ns = max(LEAD_NS, round(instrument.gap_ms * 1e6) + CALL_NS * len(instrument.seats)) if calls else LEAD_NS
+    events: list[tuple[int, int, str, bytes]] = []
+    end_s = 0.0
+    for one in notes:
+        end_s = max(end_s, one.start_s + one.length_s)
+        on_ns = first_ns + round(one.start_s * 1e9)
+        for seat, note, velocity in _on_each_part(instrument, one):
+            port, channel = ports[seat.send][1].system_name, seat.channel - 1
+            events.append((on_ns, 1, port, bytes([0x90 | channel, note, velocity])))
+            off_ns = on_ns + round(one.length_s * 1e9)
+            events.append((off_ns, 0, port, bytes([0x80 | channel, note, 64])))
+    # At one time offs go first, so that a repeated note is not cut by the end of the one before.
+    events.sort(key=lambda event: event[:2])
     messages = [Message(0, ports[send][1].system_name, call) for send, call in calls]
-    played = [(instrument.seats[0], one) for one in notes]
-    for seat, part in zip(instrument.seats[1:], instrument.parts, strict=True):
-        played += [(seat, one) for note in notes for one in shaped(*note, part.shaping)]
-    for time_ns, status in ((on_ns, 0x90), (off_ns, 0x80)):
-        for seat, (note, velocity) in played:
-            data = bytes([status | (seat.channel - 1), note, velocity if status == 0x90 else 64])
-            messages.append(Message(time_ns, ports[seat.send][1].system_name, data))
-    return TryOut(tuple(messages), off_ns / 1e9 + LISTEN_S)
+    messages += [Message(time_ns, port, data) for time_ns, _, port, data in events]
+    return TryOut(tuple(messages), first_ns / 1e9 + end_s + LISTEN_S, tuple(notes))
+
+
+def _on_each_part(instrument: Instrument, one: PlayedNote) -> Iterator[tuple[Seat, int, int]]:
+    """(seat, note, velocity) of a note on the first part and on every other that lets it through."""
+    first, *more = instrument.seats
+    yield first, one.note, one.velocity
+    for seat, part in zip(more, instrument.parts, strict=True):
+        for note, velocity in shaped(one.note, one.velocity, part.shaping):
+            yield seat, note, velocity
 
 
 def usual_note(plan: Plan, instrument: Instrument) -> int:
@@ -99,3 +134,21 @@ def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[s
         f"{name}'s volume is down, it is off, or it is in a mode that ignores MIDI.",
     ]
     return f"Nothing came home on {home}.", causes
+
+
+def explain_demo(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[str, list[str]]:
+    """The same while nothing was sent and the box played by itself: only the way home is looked at."""
+    rig, box = plan.rig, plan.rig.box(instrument.box)
+    name, home = box.name if box else instrument.name, returns_text(plan.rig, instrument.returns)
+    if any(uid in moved for uid in instrument.inputs):
+        return f"{name} came home on {home}: its way home is whole. What is silent now is the way out.", []
+    if moved:
+        names = " and ".join(rig.socket_text(uid) for uid in moved)
+        return f"{names} moved, and {home} did not.", [
+            f"{name} is plugged into {names}: choose that as the return, or move its cable."
+        ]
+    return "No input moved.", [
+        f"{name} does not play: start its demo on the box.",
+        f"{name}'s volume is down, or it is off.",
+        f"The cable from {name} to {home} is out, or in another socket.",
+    ]

@@ -342,4 +342,8 @@ class TryOutForm(forms.Form):
     note = forms.IntegerField(label="Note, 0–127 (60 is middle C)", min_value=0, max_value=127, initial=MIDDLE)
     velocity = forms.IntegerField(label="Velocity, 1–127", min_value=1, max_value=127, initial=100)
     length_s = forms.FloatField(label="Length, s", min_value=0.05, max_value=5, initial=0.6)
+    hold_s = forms.TypedChoiceField(
+        label="Meters hold their peak", choices=((0, "until reset"), (2, "2 s"), (5, "5 s")), coerce=int, required=False
+    )
+    aim_db = forms.IntegerField(label="Reference mark, dBFS", min_value=-60, max_value=0, required=False, initial=-12)
     fast = forms.BooleanField(label="Stand-in faster than real time", required=False)

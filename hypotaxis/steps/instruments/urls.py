@@ -39,5 +39,7 @@ urlpatterns = [
     path("<uuid:uid>/try/", lines.try_out, name="try"),
     path("heard/<uuid:job>/", lines.heard, name="heard"),
     path("heard/<uuid:job>/cancel/", lines.cancel, name="cancel"),
+    path("heard/<uuid:job>/reset/", lines.reset_meters, name="reset-meters"),
+    path("heard/<uuid:job>/plain.wav", lines.plain, name="plain"),
     path("heard/<uuid:job>/sound.wav", lines.sound, name="sound"),
 ]

@@ -14,7 +14,7 @@ from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.tryout import explain, plan_tryout, usual_note
+from hypotaxis.core.session.tryout import explain, plan_tryout, together, usual_note
 from hypotaxis.demo.compose import saltmarsh_room, tide_tables
 from tests.rooms import change, instrument_named, small_room, uid_of
 
@@ -96,7 +96,7 @@ class TryOutTest(SimpleTestCase):
 
     def test_the_message_is_a_note_on_the_instruments_channel(self):
         plan = small_room()
-        tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), notes=((36, 100),), length_s=0.5)
+        tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), together([(36, 100)], 0.5))
         self.assertEqual([message.data.hex(" ") for message in tryout.messages], ["99 24 64", "89 24 40"])
 
     def test_what_moved_is_put_in_words(self):
@@ -118,7 +118,7 @@ class TryOutTest(SimpleTestCase):
     def test_without_a_send_socket_nothing_is_played(self):
         plan = change(small_room(), "Bittern", send="")
         with self.assertRaisesRegex(CannotSchedule, "nowhere to send"):
-            plan_tryout(plan, instrument_named(plan, "Bittern"), notes=((60, 1),), length_s=1)
+            plan_tryout(plan, instrument_named(plan, "Bittern"), together([(60, 1)], 1))
 
 
 class GlueTest(SimpleTestCase):

@@ -33,7 +33,9 @@ class LoopsTest(DemoTest):
         self.client.post(reverse("instruments:new-loop"), fields | {"inverted": "on", "home_trim_db": "-3"})
         (loop,) = self.plan.loops
         self.assertEqual((loop.returns, loop.inverted, loop.home_trim_db), (before.loops[0].returns, True, -3.0))
-        self.client.post(reverse("instruments:loop", args=[loop.uid]), fields | {"name": "Long tail"})
+        self.client.post(
+            reverse("instruments:loop", args=[loop.uid]), fields | {"name": "Long tail", "home_trim_db": "-3"}
+        )
         self.assertEqual(self.plan.loops[0].name, "Long tail")
         for _ in range(3):
             journal.undo(self.rig)

@@ -183,6 +183,6 @@ class DefiningByCopyTest(DemoTest):
 
     def test_the_loudest_chord_says_whether_the_gain_is_right(self):
         uid = self.instrument("Sedge upper").uid
-        form = {"note": 60, "velocity": 100, "length_s": 0.3, "fast": "on", "chord": "1"}
+        form = {"note": 60, "velocity": 100, "length_s": 0.3, "fast": "on", "kind": "chord"}
         self.client.post(reverse("instruments:try", args=[uid]), form)
         self.assertRegex(Job.objects.last().result["gain"], "gain is right|too hot|to spare|clips")

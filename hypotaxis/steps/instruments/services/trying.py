@@ -1,6 +1,9 @@
 """Try-out: the worker plays a note and listens on every input."""
 
+import io
 import math
+from contextlib import closing
+from dataclasses import asdict
 
 import numpy as np
 import soundfile
@@ -13,16 +16,33 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.gain import gain_advice
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.tryout import LOUDEST_CHORD, VOICES, explain, plan_tryout
+from hypotaxis.core.session.plain_sound import plain_sound
+from hypotaxis.core.session.tryout import (
+    DEMO_S,
+    LOUDEST_CHORD,
+    VOICES,
+    PlayedNote,
+    TryOut,
+    explain,
+    explain_demo,
+    looped,
+    plan_tryout,
+    together,
+)
 from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import running
-from hypotaxis.records.models import Job, Rig
-from hypotaxis.records.plan import load_plan
+from hypotaxis.records.models import Job, Rig, Track
+from hypotaxis.records.plan import load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.instruments.services.patches import on_the_wire, picked
 
 KEPT = 20
+KINDS = ("note", "chord", "pattern", "demo")
+MOST_TOLD = 64
+"""Messages and notes of a try-out that are kept with it."""
+PATTERN_BARS = 2
+PLAIN_RATE = 48_000
 QUIET_FRAMES = 1000
 """Frames at the beginning of a try-out in which nothing is played yet."""
 FLOOR_DB = -120.0
@@ -30,7 +50,8 @@ FLOOR_DB = -120.0
 
 
 def start_tryout(rig: Rig, instrument_uid: str, wish: dict) -> Job:
-    """Ask the worker for a try-out. wish: note, velocity, length_s, fast and chord as in the form."""
+    """Ask the worker for a try-out. wish: note, velocity, length_s, hold_s and fast as in the form,
+    kind ("note", "chord", "pattern", "demo") and session (uid)."""
     job = Job.objects.create(kind="try-out", about=instrument_uid, result={"wish": wish})
     _forget_old()
     play(str(job.uid), str(rig.uid))
@@ -52,50 +73,104 @@ def play(job_uid: str, rig_uid: str) -> None:
         plan = load_plan(Rig.objects.get(uid=rig_uid))
         instrument = plan.instrument(job.about)
         wish = job.result["wish"]
-        chord = wish.get("chord")
-        if chord:
-            notes = [(note, 127) for note in _chord_of(plan, instrument)]
-        else:
-            notes = shaped(wish["note"], wish["velocity"], instrument.shaping)
-        if not notes:
-            how = in_words(instrument.shaping)
-            raise CannotSchedule(f"Nothing was sent: note {wish['note']} is not let through ({how}).")
-        calls = calls_of(instrument)
-        tryout = plan_tryout(plan, instrument, notes=notes, length_s=wish["length_s"], calls=calls)
+        tryout = _planned(plan, instrument, wish)
         job.result |= {
             "send": plan.rig.socket_text(instrument.send),
-            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages],
+            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages[:MOST_TOLD]],
+            "more": max(0, len(tryout.messages) - MOST_TOLD),
+            "played": [asdict(one) for one in tryout.played[:MOST_TOLD]],
         }
         listened = _inputs(plan)
-        meters = [InputMeter(name) for _, _, name in listened]
+        kept = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
         blocks = []
         with studio_for(plan) as studio:
-            frames = round(tryout.seconds * studio.sample_rate)
-            names = [system for _, system, _ in listened]
-            for block in studio.run(tryout.messages, names, frames=frames, fast=wish["fast"]):
-                blocks.append(block.samples)
-                for column, meter in enumerate(meters):
-                    meter.feed(block.samples[:, column])
-                if reporter.due():
-                    _show(job, listened, meters, instrument)
-                    reporter.report((block.start + len(block.samples)) / frames)
             rate = studio.sample_rate
+            hold = round(wish.get("hold_s", 0) * rate)
+            meters = [InputMeter(name, hold_frames=hold) for _, _, name in listened]
+            frames = round(tryout.seconds * rate)
+            names = [system for _, system, _ in listened]
+            # A pattern loops for the ear and for the hand on the level: never faster than real time.
+            fast = wish["fast"] and wish.get("kind") != "pattern"
+            with closing(studio.run(tryout.messages, names, frames=frames, fast=fast)) as run:
+                for block in run:
+                    blocks.append(block.samples[:, kept].copy())
+                    for column, meter in enumerate(meters):
+                        meter.feed(block.samples[:, column])
+                    if reporter.due():
+                        _reset_where_asked(job, meters)
+                        _show(job, listened, meters, instrument)
+                        reporter.report((block.start + len(block.samples)) / frames)
         _show(job, listened, meters, instrument)
         moved = [uid for (uid, _, _), meter in zip(listened, meters, strict=True) if meter.moved]
-        verdict, causes = explain(plan, instrument, moved)
-        if chord:
-            job.result["gain"] = _gain(listened, meters, instrument, blocks)
+        told = explain_demo if wish.get("kind") == "demo" else explain
+        verdict, causes = told(plan, instrument, moved)
+        if wish.get("kind") == "chord":
+            job.result["gain"] = _gain([meters[place] for place in kept], blocks)
         job.result |= {
             "verdict": verdict,
             "causes": causes,
             "home": any(uid in moved for uid in instrument.inputs),
         }
         job.save(update_fields=["result"])
-        order = [uid for uid, _, _ in listened]
-        columns = [order.index(uid) for uid in instrument.returns if uid in order]
-        if columns:
-            sound = np.concatenate(blocks)[:, columns] * db_to_factor(instrument.home_trim_db)
+        if kept:
+            turned = -1 if instrument.inverted else 1
+            sound = np.concatenate(blocks) * db_to_factor(instrument.home_trim_db) * turned
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
+
+
+def _planned(plan: Plan, instrument: Instrument, wish: dict) -> TryOut:
+    """What is sent: a note, the loudest chord, a pattern again and again, or nothing while the box plays its demo."""
+    kind = wish.get("kind", "note")
+    if kind == "demo":
+        return TryOut((), DEMO_S)
+    if kind == "pattern":
+        notes = _pattern(plan, instrument, wish)
+    elif kind == "chord":
+        notes = together([(note, 127) for note in _chord_of(plan, instrument)], wish["length_s"])
+    else:
+        notes = together(shaped(wish["note"], wish["velocity"], instrument.shaping), wish["length_s"])
+    if not notes:
+        how = in_words(instrument.shaping)
+        raise CannotSchedule(f"Nothing was sent: note {wish['note']} is not let through ({how}).")
+    return plan_tryout(plan, instrument, notes, calls=calls_of(instrument))
+
+
+def _pattern(plan: Plan, instrument: Instrument, wish: dict) -> list[PlayedNote]:
+    """What really plays on an instrument: the first two bars with notes of its track in the session; without one the
+    loudest chord, twice a second."""
+    track = Track.objects.filter(session__uid=wish.get("session") or None, instrument_uid=instrument.uid).first()
+    notes = notes_of(track) if track else ()
+    if not len(notes):
+        chord = [(note, 100) for note in _chord_of(plan, instrument)]
+        return looped(together(chord, 0.25), 0.5)
+    tempo = tempo_of(track.session)
+    first = tempo.bar_tick(tempo.position(int(notes["tick"].min())).bar)
+    end = tempo.bar_tick(tempo.position(first).bar + PATTERN_BARS)
+    inside = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
+    zero_s, end_s = (float(tempo.us_at(tick)) / 1e6 for tick in (first, end))
+    starts = tempo.us_at(inside["tick"]) / 1e6 - zero_s
+    lengths = tempo.us_at(np.minimum(inside["tick"] + inside["duration"], end)) / 1e6 - zero_s - starts
+    rows = zip(starts, lengths, inside["note"], inside["velocity"], strict=True)
+    return looped([PlayedNote(float(s), float(d), int(n), int(v)) for s, d, n, v in rows], end_s - zero_s)
+
+
+def ask_to_reset(job: Job) -> None:
+    """Ask a running try-out to let go of its held peaks and clip marks."""
+    Job.objects.create(kind="meters", about=str(job.uid))
+
+
+def _reset_where_asked(job: Job, meters: list[InputMeter]) -> None:
+    asked, _ = Job.objects.filter(kind="meters", about=str(job.uid)).delete()
+    for meter in meters if asked else ():
+        meter.reset()
+
+
+def plain_wave(job: Job) -> bytes:
+    """The notes of a try-out on the plain built-in sound, as a WAV file."""
+    notes = [PlayedNote(**one) for one in job.result.get("played", [])]
+    made = io.BytesIO()
+    soundfile.write(made, plain_sound(notes, PLAIN_RATE), PLAIN_RATE, format="WAV", subtype="PCM_16")
+    return made.getvalue()
 
 
 def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
@@ -117,15 +192,14 @@ def _chord_of(plan: Plan, instrument: Instrument) -> tuple[int, ...]:
     return tuple(VOICES.values()) if box and box.shape == "drum-machine" else LOUDEST_CHORD
 
 
-def _gain(listened: list, meters: list[InputMeter], instrument: Instrument, blocks: list[np.ndarray]) -> str:
+def _gain(meters: list[InputMeter], blocks: list[np.ndarray]) -> str:
     """What the loudest chord says about the gain: the loudest return, against the noise before the chord."""
-    columns = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
-    if not columns:
+    if not meters:
         return ""
-    loudest = max(columns, key=lambda column: meters[column].peak_db)
+    loudest = max(range(len(meters)), key=lambda column: meters[column].peak_db)
     quiet = blocks[0][:QUIET_FRAMES, loudest]
     floor = factor_to_db(float(np.sqrt(np.mean(quiet.astype(np.float64) ** 2))))
-    return gain_advice(meters[loudest].peak_db, floor, sum(meters[column].clips for column in columns))
+    return gain_advice(meters[loudest].peak_db, floor, sum(meter.clips for meter in meters))
 
 
 def _inputs(plan: Plan) -> list[tuple[str, str, str]]:
@@ -142,7 +216,7 @@ def _show(job: Job, listened: list, meters: list[InputMeter], instrument: Instru
             {
                 "name": f"{name}, {named[uid]}" if named.get(uid) else name,
                 "level": _finite(meter.level_db),
-                "peak": _finite(meter.peak_db),
+                "peak": _finite(meter.held_db),
                 "clips": meter.clips,
                 "moved": meter.moved,
                 "mine": uid in instrument.inputs,

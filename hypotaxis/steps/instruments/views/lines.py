@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 
 from django.contrib import messages
-from django.http import FileResponse, Http404
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -167,7 +167,13 @@ def try_out(request, uid):
     form = TryOutForm(request.POST)
     if not form.is_valid():
         return home(request, opened=str(uid), try_form=form)
-    job = trying.start_tryout(here.rig, instrument.uid, form.cleaned_data | {"chord": "chord" in request.POST})
+    kind = request.POST.get("kind", "note")
+    wish = {
+        "kind": kind if kind in trying.KINDS else "note",
+        "session": str(here.session.uid) if here.session else "",
+        "hold_s": form.cleaned_data["hold_s"] or 0,
+    }
+    job = trying.start_tryout(here.rig, instrument.uid, form.cleaned_data | wish)
     return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}#try-out")
 
 
@@ -185,6 +191,20 @@ def cancel(request, job):
     row = get_object_or_404(Job, uid=job, kind="try-out")
     ask_to_cancel(str(row.uid))
     return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}#try-out")
+
+
+@require_POST
+def reset_meters(request, job):
+    """Let go of held peaks and clip marks of a running try-out."""
+    row = get_object_or_404(Job, uid=job, kind="try-out")
+    trying.ask_to_reset(row)
+    return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}#try-out")
+
+
+def plain(request, job):
+    """The notes of a try-out on the plain built-in sound."""
+    row = get_object_or_404(Job, uid=job, kind="try-out")
+    return HttpResponse(trying.plain_wave(row), content_type="audio/wav")
 
 
 def sound(request, job):
@@ -324,7 +344,7 @@ def _heard(job: Job) -> dict:
     rows = [
         HeardInput(
             item["name"],
-            level_bar(item["level"], item["peak"], item["clips"] > 0),
+            level_bar(item["level"], item["peak"], item["clips"] > 0, job.result["wish"].get("aim_db")),
             level_text(item["peak"]) if item["peak"] > trying.FLOOR_DB else "−∞",
             item["mine"],
             item["moved"],
