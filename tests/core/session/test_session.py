@@ -12,9 +12,19 @@ from hypotaxis.core.session.glue import click, with_clicks
 from hypotaxis.core.session.handover import file_line, with_preroll
 from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
+from hypotaxis.core.session.plain_sound import plain_sound
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.tryout import explain, plan_tryout, together, usual_note
+from hypotaxis.core.session.tryout import (
+    LOUDEST_CHORD,
+    PlayedNote,
+    explain,
+    explain_demo,
+    looped,
+    plan_tryout,
+    together,
+    usual_note,
+)
 from hypotaxis.demo.compose import saltmarsh_room, tide_tables
 from tests.rooms import change, instrument_named, small_room, uid_of
 
@@ -65,6 +75,18 @@ class MeterTest(SimpleTestCase):
         self.assertAlmostEqual(meter.peak_db, -6.02, places=2)
         self.assertAlmostEqual(meter.level_db, -20.0, places=2)
 
+    def test_a_held_peak_falls_after_its_time_or_at_a_reset(self):
+        kept, falling = InputMeter("a"), InputMeter("b", hold_frames=100)
+        for meter in (kept, falling):
+            for height in (0.5, 0.25, 0.25, 0.25):
+                meter.feed(np.full(50, height, dtype=np.float32))
+        self.assertAlmostEqual(kept.held_db, -6.02, places=2)
+        self.assertAlmostEqual(falling.held_db, -12.04, places=2)
+        kept.feed(np.ones(50, dtype=np.float32))
+        self.assertEqual(kept.clips, 1)
+        kept.reset()
+        self.assertEqual((kept.held_db, kept.clips, kept.peak_db), (-np.inf, 0, 0.0))
+
     def test_a_clip_is_three_samples_in_a_row_at_full_scale(self):
         # Common practice: three or more consecutive samples at full scale.
         full = FULL_SCALE
@@ -98,6 +120,33 @@ class TryOutTest(SimpleTestCase):
         plan = small_room()
         tryout = plan_tryout(plan, instrument_named(plan, "Alder kit"), together([(36, 100)], 0.5))
         self.assertEqual([message.data.hex(" ") for message in tryout.messages], ["99 24 64", "89 24 40"])
+
+    def test_a_pattern_is_looped_and_offs_go_before_ons(self):
+        plan = small_room()
+        notes = looped([PlayedNote(0.0, 0.5, 60, 100), PlayedNote(0.5, 0.5, 60, 90)], 1.0)
+        self.assertEqual((len(notes), notes[-1].start_s), (120, 59.5))
+        tryout = plan_tryout(plan, instrument_named(plan, "Bittern"), notes)
+        statuses = [message.data[0] & 0xF0 for message in tryout.messages]
+        self.assertEqual(statuses, [0x90, 0x80] * 120)
+        self.assertEqual(tryout.messages[2].time_ns - tryout.messages[0].time_ns, 500_000_000)
+
+    def test_the_way_home_alone_is_judged_by_what_moves_while_the_box_plays(self):
+        plan = small_room()
+        bittern = instrument_named(plan, "Bittern")
+        line = {number: uid_of(plan, "Quayside 18", f"line in {number}") for number in (1, 3)}
+        self.assertIn("its way home is whole", explain_demo(plan, bittern, [line[3]])[0])
+        self.assertIn("choose that as the return", explain_demo(plan, bittern, [line[1]])[1][0])
+        self.assertIn("start its demo on the box", explain_demo(plan, bittern, [])[1][0])
+
+    def test_the_plain_sound_has_the_pitch_of_equal_temperament(self):
+        # ISO 16: note 69 (A4) is 440 Hz; numpy's transform finds the strongest line.
+        for note, hertz in ((69, 440.0), (57, 220.0), (60, 261.6256)):
+            samples = plain_sound([PlayedNote(0.0, 1.0, note, 100)], 48000)[:48000]
+            spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples)), 16 * len(samples)))
+            self.assertAlmostEqual(np.argmax(spectrum) / 16, hertz, delta=0.2)
+        loudest = plain_sound([PlayedNote(0.0, 0.5, note, 127) for note in LOUDEST_CHORD], 48000)
+        self.assertLess(np.abs(loudest).max(), 1.0)
+        self.assertEqual(len(plain_sound([], 48000)), 24000)
 
     def test_what_moved_is_put_in_words(self):
         plan = small_room()

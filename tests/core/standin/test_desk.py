@@ -121,6 +121,20 @@ class DeskTest(SimpleTestCase):
             # Reaction, wire, buffer and converters together: late, but not absurdly.
             self.assertTrue(300 < frame - hit.heard_ns * 48000 / 1e9 < 1200)
 
+    def test_a_level_turned_while_a_run_goes_on_is_heard_and_a_demo_needs_no_notes(self):
+        plan = small_room()
+        bittern = box_named(plan, "Bittern").uid
+        panel = FrontPanel((3,), demo=True)
+        turned = iter([0.0, *[-20.0] * 50])
+        one = Desk(plan.rig, {bittern: panel}, levels=lambda: {bittern: next(turned)}, seed=1)
+        sound = hear(one, plan, [], 3, seconds=0.7)
+        live = Desk(plan.rig, {bittern: panel}, levels=lambda: {bittern: next(turned)}, seed=1)
+        quieter = hear(live, plan, [], 3, seconds=0.7, fast=False)
+        self.assertGreater(np.abs(sound).max(), 0.05)
+        at = 24000
+        ratio = np.abs(quieter[at:]).max() / np.abs(sound[at:]).max()
+        self.assertAlmostEqual(20 * np.log10(ratio), -20, delta=0.5)
+
     def test_ports_that_are_not_there_are_named(self):
         one = desk()
         with self.assertRaisesRegex(PortMissing, "MIDI output “elsewhere”"):

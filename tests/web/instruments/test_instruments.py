@@ -6,9 +6,10 @@ import numpy as np
 import soundfile
 from django.urls import reverse
 
+from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.records import journal
 from hypotaxis.records.models import FrontPanel, Job
-from hypotaxis.steps.instruments.services import defining
+from hypotaxis.steps.instruments.services import defining, trying
 from tests.rooms import box_named
 from tests.web.base import DemoTest
 
@@ -115,6 +116,36 @@ class TryOutTest(DemoTest):
         channels = {f"channel_{part}": part for part in range(1, 17)}
         self.client.post(panel, channels | {"level_db": 0, "hears": "MIDI"})
         self.assertContains(self.try_out("Reedbed")[0], "It came home on line in 5–6.")
+
+    def test_a_box_that_plays_its_own_demo_proves_the_way_home(self):
+        answer, _ = self.try_out("Withy", kind="demo")
+        self.assertContains(answer, "No input moved.")
+        bittern = self.plan.rig.box(self.instrument("Bittern").box)
+        settings = FrontPanel.objects.get(box_uid=bittern.uid).settings | {"demo": True, "channels": [16]}
+        FrontPanel.objects.filter(box_uid=bittern.uid).update(settings=settings)
+        answer, job = self.try_out("Bittern", kind="demo")
+        self.assertContains(answer, "its way home is whole")
+        self.assertEqual((job.result["bytes"], job.result["home"]), ([], True))
+
+    def test_the_same_notes_are_heard_on_a_plain_sound(self):
+        _, job = self.try_out("Sedge upper", note=69)
+        answer = self.client.get(reverse("instruments:plain", args=[job.uid]))
+        samples, rate = soundfile.read(io.BytesIO(answer.content))
+        self.assertEqual((rate, samples.ndim, len(samples)), (48000, 1, round(0.8 * 48000)))
+
+    def test_what_the_session_plays_is_looped(self):
+        job = Job(kind="try-out", about=self.instrument("Bittern").uid)
+        wish = {"kind": "pattern", "session": str(self.session.uid), "note": 60}
+        tryout = trying._planned(self.plan, self.instrument("Bittern"), wish)
+        # Two bars of 4/4 at 96 BPM are 5 s; its track plays seven notes a bar.
+        starts = [one.start_s for one in tryout.played]
+        self.assertEqual((len(starts), starts[0]), (14 * 12, 0.0))
+        self.assertAlmostEqual(starts[14], 5.0)
+        trying.ask_to_reset(job)
+        meter = InputMeter("", peak_db=-3.0, held_db=-3.0)
+        trying._reset_where_asked(job, [meter])
+        self.assertEqual(meter.held_db, -np.inf)
+        self.assertFalse(Job.objects.filter(kind="meters").exists())
 
     def test_a_port_that_another_program_holds_is_said(self):
         panel = reverse("front-panel", args=[box_named(self.plan, "Junction 6").uid])

@@ -40,7 +40,9 @@ from hypotaxis.steps.instruments.services.patches import on_the_wire, picked
 KEPT = 20
 KINDS = ("note", "chord", "pattern", "demo")
 MOST_TOLD = 64
-"""Messages and notes of a try-out that are kept with it."""
+"""Notes of a try-out that are kept with it, to be heard on the plain sound."""
+MOST_SHOWN = 16
+"""Messages of a try-out that are written out."""
 PATTERN_BARS = 2
 PLAIN_RATE = 48_000
 QUIET_FRAMES = 1000
@@ -76,8 +78,8 @@ def play(job_uid: str, rig_uid: str) -> None:
         tryout = _planned(plan, instrument, wish)
         job.result |= {
             "send": plan.rig.socket_text(instrument.send),
-            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages[:MOST_TOLD]],
-            "more": max(0, len(tryout.messages) - MOST_TOLD),
+            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages[:MOST_SHOWN]],
+            "more": max(0, len(tryout.messages) - MOST_SHOWN),
             "played": [asdict(one) for one in tryout.played[:MOST_TOLD]],
         }
         listened = _inputs(plan)
