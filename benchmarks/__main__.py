@@ -139,17 +139,30 @@ def a_large_rig() -> None:
             heard_from(rig, uid)
 
     traced = best_of(traces)
-    with tempfile.TemporaryDirectory() as data:
-        environment = os.environ | {"HYPOTAXIS_DATA": data, "DJANGO_SETTINGS_MODULE": "hypotaxis.web.settings"}
-        command = [sys.executable, "-m", "benchmarks.page"]
-        out = subprocess.run(command, stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True).stdout
-    page = float(out.split()[-1])
+    page = float(_with_a_database("benchmarks.page"))
     sizes = (
         f"{len(plan.rig.boxes)} boxes, {sum(1 for _ in plan.rig.each_socket())} sockets, {len(plan.rig.cables)} cables"
     )
     print(f"rig of {sizes}: page {page / 0.3:.2f} of 300 ms allowed ({page * 1000:.0f} ms)")
     print(f"    findings {findings / 0.2:.2f} of 200 ms allowed ({findings * 1000:.0f} ms)")
     print(f"    a trace of one of {len(sends)} ports {traced / len(sends) * 1000:.3f} ms")
+
+
+def many_names() -> None:
+    """Searching and importing patch lists, against what is allowed."""
+    found = json.loads(_with_a_database("benchmarks.names"))
+    search, imported = found["search"], found["import"]
+    print(f"search among 10,000 names: {search / 0.05:.2f} of 50 ms allowed ({search * 1000:.0f} ms)")
+    print(f"16 lists of 2,000 names read and stored: {imported / 2:.2f} of 2 s allowed ({imported:.2f} s)")
+
+
+def _with_a_database(module: str) -> str:
+    """The last line that a module prints which runs on a data folder of its own."""
+    with tempfile.TemporaryDirectory() as data:
+        environment = os.environ | {"HYPOTAXIS_DATA": data, "DJANGO_SETTINGS_MODULE": "hypotaxis.web.settings"}
+        command = [sys.executable, "-m", module]
+        out = subprocess.run(command, stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True).stdout
+    return out.decode().strip().splitlines()[-1]
 
 
 def tell(what: str, ours: float, theirs: float, reference: str) -> None:
@@ -162,4 +175,5 @@ if __name__ == "__main__":
     one_hour_of_stereo()
     reading_a_score()
     a_large_rig()
+    many_names()
     tell_dragging()

@@ -46,13 +46,25 @@ class FrameTest(BrowserTest):
                 "timing:new",
                 "session:import",
                 "instruments:new",
+                "instruments:lists",
+                "instruments:new-loop",
             ):
                 with self.subTest(theme=theme, step=step):
                     self.go(step if ":" in step else f"{step}:home")
-                    expect(self.page.locator("main")).to_be_visible()
-                    self.page.evaluate(AXE.read_text())
-                    found = self.page.evaluate(
-                        "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa']})).violations"
-                        ".map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).join(' | '))"
-                    )
-                    self.assertEqual(found, [])
+                    self.nothing_is_found()
+            self.go("instruments:home")
+            self.page.get_by_role("link", name="Alder kit").click()
+            self.see("Comes home")
+            self.nothing_is_found()
+            self.page.get_by_role("link", name="Voices").click()
+            self.see("Take over from")
+            self.nothing_is_found()
+
+    def nothing_is_found(self):
+        expect(self.page.locator("main")).to_be_visible()
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(
+            "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa']})).violations"
+            ".map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).join(' | '))"
+        )
+        self.assertEqual(found, [])

@@ -93,7 +93,9 @@ def find(kept: PatchList, words: str, *, only: str = "") -> tuple[list[Patch], i
         found = found.filter(favourite=True)
     elif only == "used":
         found = found.exclude(used=None).order_by("-used")
-    return list(found[:SHOWN]), found.count()
+    rows = list(found[: SHOWN + 1])
+    # One look through all names, not two: they are counted only where there are more than are shown.
+    return rows[:SHOWN], found.count() if len(rows) > SHOWN else len(rows)
 
 
 def at_hand(kept: PatchList) -> list[Patch]:

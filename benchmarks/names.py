@@ -1,0 +1,56 @@
+"""`python -m benchmarks.names`: a search among 10,000 names as the server answers it, and 16 pasted lists of 125 names
+read and stored; the best of a few, in seconds, as JSON."""
+
+import json
+import time
+from collections.abc import Callable
+
+import django
+from django.core.management import call_command
+
+django.setup()
+
+from django.test import Client  # noqa: E402
+
+from hypotaxis.core.formats.patchfile import read_patch_file  # noqa: E402
+from hypotaxis.core.patches.values import Bank, Patch, PatchList  # noqa: E402
+from hypotaxis.records.models import PatchList as Row  # noqa: E402
+from hypotaxis.records.patch_lists import store  # noqa: E402
+
+WORDS = ("Salt", "Reed", "Low", "Tide", "Glass", "Bell", "Wide", "Mud", "Far", "Marsh")
+
+
+def best_of(what: Callable[[], object], runs: int = 5) -> float:
+    """Shortest of a few runs, in seconds."""
+    times = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        what()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def name(number: int) -> str:
+    """A name of three words and its number, all different."""
+    return " ".join(WORDS[number // 10**place % 10] for place in range(3)) + f" {number}"
+
+
+def sixteen_lists() -> None:
+    """Read and store 16 pasted lists of 125 names each."""
+    for which in range(16):
+        text = "\n".join(f"{number + 1:03d} {name(which * 125 + number)}" for number in range(125))
+        _, found = read_patch_file(text.encode(), pasted=True)
+        store(found.patches, f"List {which}", found.form)
+    Row.objects.filter(name__startswith="List ").delete()
+
+
+call_command("migrate", verbosity=0)
+call_command("collectstatic", interactive=False, verbosity=0)
+banks = tuple(Bank(name=f"Bank {bank + 1}", msb=bank) for bank in range(79))
+patches = tuple(Patch(name=name(n), program=n % 128, number=str(n % 128 + 1), bank=n // 128) for n in range(10_000))
+kept = store(PatchList(name="Ten thousand", banks=banks, patches=patches), "Ten thousand", "1")
+client = Client(headers={"host": "127.0.0.1", "x-fragment": "1"})
+address = f"/instruments/patches/{kept.uid}/"
+assert client.get(address, {"q": "glass 4"}).status_code == 200
+found = max(best_of(lambda words=words: client.get(address, {"q": words})) for words in ("b", "glass tide", "zither"))
+print(json.dumps({"search": found, "import": best_of(sixteen_lists, 3)}))
