@@ -32,10 +32,12 @@ class Message:
 
 @dataclass(frozen=True)
 class Block:
-    """Consecutive frames of the asked inputs, in the order asked; start counts frames from the run's start."""
+    """Consecutive frames of the asked inputs, in the order asked; start counts frames from the run's start. received:
+    messages that came in by ports meanwhile, in order of time."""
 
     start: int
     samples: np.ndarray
+    received: tuple[Message, ...] = ()
 
 
 class Studio(Protocol):

@@ -17,6 +17,7 @@ from itertools import pairwise
 import numpy as np
 
 from hypotaxis.core.errors import PortMissing, PortTaken
+from hypotaxis.core.midi.identity import Identity, is_request, reply_bytes
 from hypotaxis.core.rig.build import socket_uid
 from hypotaxis.core.rig.ports import host_direction, hubs_between, is_port, reported_name
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
@@ -34,6 +35,8 @@ from hypotaxis.standin.wire import BYTE_NS, THRU_NS, Heard, on_the_wire, parse
 
 SOFT_NS = 250_000
 """What a processor that passes MIDI on needs after a whole message has come in."""
+REPLY_NS = 8_000_000
+"""Until a box has put its identity reply together, and a hop more has passed it on."""
 EFFECT_TAPS = ((0.0013, 1.0), (0.3763, 0.45), (0.7513, 0.2))
 """An outboard delay: (seconds, gain), the dry sound behind its converters first."""
 LOOK_BLOCKS = 12
@@ -131,7 +134,7 @@ class Desk:
         self.runs += 1
         self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
-        return self._blocks(sources, frames, fast)
+        return self._with_replies(self._blocks(sources, frames, fast), self._replies(messages))
 
     # --- for tests only: what a measurement has to find out
 
@@ -183,6 +186,49 @@ class Desk:
 
     def _delay_samples(self) -> float:
         return self.nature.converter_samples + self.nature.driver_samples + self.buffer
+
+    def _with_replies(self, blocks: Iterator[Block], replies: list[Message]) -> Iterator[Block]:
+        for block in blocks:
+            end_ns = (block.start + len(block.samples)) / self.sample_rate * 1e9
+            now = tuple(message for message in replies if message.time_ns <= end_ns)
+            replies = replies[len(now) :]
+            yield replace(block, received=now)
+
+    def _replies(self, messages: Sequence[Message]) -> list[Message]:
+        """What boxes with a way back answer when they are asked who they are."""
+        replies = []
+        for message in messages:
+            if not is_request(message.data):
+                continue
+            socket = self._ends[message.port][1]
+            for reached in heard_from(self.rig, socket.uid):
+                box = self.rig.box(reached.box)
+                by_usb = self.rig.find(reached.socket)[1].carried_by
+                if self.panels[box.uid].off or is_interface(box.shape):
+                    continue
+                late = message.time_ns + BYTE_NS * len(message.data) + REPLY_NS * (1 + len(reached.hops))
+                replies += [
+                    Message(late, port, reply_bytes(self._identity(box))) for port in self._ways_back(box, by_usb)
+                ]
+        return sorted(replies, key=lambda message: message.time_ns)
+
+    def _ways_back(self, box: Box, by_usb: str) -> list[str]:
+        """The host's ports at which what a box sends arrives: inside its own link, or by its MIDI outs."""
+        found = []
+        for name, (other, end) in self._ends.items():
+            if host_direction(other, end) != "in":
+                continue
+            outs = [s for s in box.sockets if s.kind == "midi" and s.direction == "out" and not s.thru_of]
+            arrives = any(reached.socket == end.uid for out in outs for reached in heard_from(self.rig, out.uid))
+            if (by_usb and other.uid == box.uid and end.carried_by == by_usb) or (not by_usb and arrives):
+                found.append(name)
+        return found
+
+    def _identity(self, box: Box) -> Identity:
+        """What a unit says of itself; 7D is the maker's number for what is not sold (MIDI 1.0 specification)."""
+        nature = self.natures.get(box.uid, box.uid)
+        family, model = zlib.crc32(box.shape.encode()) & 0x3FFF, zlib.crc32(nature.encode()) & 0x3FFF
+        return Identity(0, bytes([0x7D]), family, model)
 
     def _let_units_listen(self, messages: Sequence[Message], seconds: float) -> None:
         handed: dict[str, list[tuple[int, bytes]]] = defaultdict(list)

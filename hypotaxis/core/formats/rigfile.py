@@ -224,6 +224,7 @@ _BOX = {
     "by_hand": _Field(_flag, False),
     "icon": _Field(_text, ""),
     "picture": _Field(_text, ""),
+    "identity": _Field(_text, ""),
 }
 _SETUP = {
     "receives": _Field(_channels, ()),

@@ -144,7 +144,7 @@ class Setup:
 class Box:
     """A unit with sockets. shape: a key of shapes.SHAPES. order: place within its column, from the top; by_hand: the
     owner put it there, so the layout keeps it. icon: a key of shapes.ICONS ("" = its shape's); picture: name (content
-    hash) of an uploaded picture."""
+    hash) of an uploaded picture; identity: maker, family and model as it answers (midi.identity), "" = not asked."""
 
     uid: str
     name: str
@@ -155,6 +155,7 @@ class Box:
     by_hand: bool = False
     icon: str = ""
     picture: str = ""
+    identity: str = ""
     setup: Setup = field(default_factory=Setup)
     sockets: tuple[Socket, ...] = ()
     routes: tuple[Route, ...] = ()

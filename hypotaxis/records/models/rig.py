@@ -36,6 +36,7 @@ class Box(WithUid):
     by_hand = models.BooleanField(default=False)
     icon = models.CharField(max_length=20, blank=True)
     picture = models.CharField(max_length=70, blank=True)
+    identity = models.CharField(max_length=40, blank=True)
     setup = models.JSONField(default=dict, blank=True)
 
     class Meta:
