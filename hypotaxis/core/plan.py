@@ -77,7 +77,8 @@ class Instrument:
     a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's. group:
     a word under which instruments stand together. shaping: what becomes of notes that are played. inverted: the main
     return's polarity is turned. parts: its further channels; further: its further ways home; voices: which note plays
-    which sound, and where that comes home (empty = as note_map says).
+    which sound, and where that comes home (empty = as note_map says). standing: lines
+    (port as a socket uid, channel 1–16 or 0 for all) from which it is always played, whatever is selected.
     """
 
     uid: str
@@ -102,6 +103,7 @@ class Instrument:
     parts: tuple[Part, ...] = ()
     further: tuple[Return, ...] = ()
     voices: tuple[Voice, ...] = ()
+    standing: tuple[tuple[str, int], ...] = ()
 
     @property
     def seats(self) -> tuple[Seat, ...]:

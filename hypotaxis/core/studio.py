@@ -5,7 +5,7 @@ Two clocks: MIDI runs on the computer's (time_ns, from the start of the run), au
 bytes and samples, never what lies behind them. Samples are float32, full scale ±1.0, shape (frames, inputs).
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -54,11 +54,18 @@ class Studio(Protocol):
         """System names of the audio inputs there are now."""
 
     def run(
-        self, messages: Sequence[Message], inputs: Sequence[str], *, frames: int, fast: bool = False
+        self,
+        messages: Sequence[Message],
+        inputs: Sequence[str],
+        *,
+        frames: int,
+        fast: bool = False,
+        echo: Callable[[Message], Sequence[Message]] | None = None,
     ) -> Iterator[Block]:
         """Send the messages at their times and deliver the inputs until `frames` have come.
 
-        messages must be in order of time. fast: as quickly as possible instead of in real time, for a simulated
+        messages must be in order of time. echo: asked for each message that comes in by a port, says what leaves for it
+        at once. fast: as quickly as possible instead of in real time, for a simulated
         studio only; the samples are the same. Closing the iterator ends the run and silences what sounds.
         Raises PortMissing for a port or input that is not there, StudioTrouble for fast on real hardware.
         """

@@ -25,7 +25,7 @@ ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
 INSTRUMENT_FIELDS = tuple(
     field.name
     for field in fields(core.Instrument)
-    if field.name not in ("uid", "box", "send", "returns", "shaping", "parts", "further", "voices")
+    if field.name not in ("uid", "box", "send", "returns", "shaping", "parts", "further", "voices", "standing")
 )
 INSTRUMENT_LISTS = {"parts": core.Part, "further": core.Return, "voices": core.Voice}
 """Fields of an instrument that hold several values of a kind."""
@@ -119,6 +119,7 @@ def instrument_value(row: rows.Instrument) -> core.Instrument:
         box=row.box_uid,
         send=row.send_uid,
         returns=tuple(row.returns),
+        standing=as_tuples(row.standing),
         shaping=_known(Shaping, row.shaping),
         **{name: tuple(_known(kind, one) for one in getattr(row, name)) for name, kind in INSTRUMENT_LISTS.items()},
         **{name: getattr(row, name) for name in INSTRUMENT_FIELDS},
@@ -191,6 +192,7 @@ def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> 
             "box_uid": instrument.box,
             "send_uid": instrument.send,
             "returns": list(instrument.returns),
+            "standing": as_lists(instrument.standing),
             "shaping": asdict(instrument.shaping),
             "order": order,
         }

@@ -20,11 +20,12 @@ from hypotaxis.core.errors import PortMissing, PortTaken
 from hypotaxis.core.midi.identity import Identity, is_request, reply_bytes
 from hypotaxis.core.rig.build import socket_uid
 from hypotaxis.core.rig.ports import host_direction, hubs_between, is_port, reported_name
-from hypotaxis.core.rig.shapes import SHAPES, is_interface
+from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Reached, heard_from, ways_into
 from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
 from hypotaxis.core.studio import Block, Message, Port
 from hypotaxis.standin.units import (
+    DEMO_NOTES,
     FrontPanel,
     Played,
     Unit,
@@ -35,6 +36,9 @@ from hypotaxis.standin.wire import BYTE_NS, THRU_NS, Heard, on_the_wire, parse
 
 SOFT_NS = 250_000
 """What a processor that passes MIDI on needs after a whole message has come in."""
+HOST_NS = 1_000_000
+"""From a key's message in the computer to what leaves for it."""
+PHRASE_STEP_S = 0.35
 REPLY_NS = 8_000_000
 """Until a box has put its identity reply together, and a hop more has passed it on."""
 EFFECT_TAPS = ((0.0013, 1.0), (0.3763, 0.45), (0.7513, 0.2))
@@ -128,13 +132,24 @@ class Desk:
         return tuple(self._inputs)
 
     def run(
-        self, messages: Sequence[Message], inputs: Sequence[str], *, frames: int, fast: bool = False
+        self,
+        messages: Sequence[Message],
+        inputs: Sequence[str],
+        *,
+        frames: int,
+        fast: bool = False,
+        echo: Callable[[Message], Sequence[Message]] | None = None,
     ) -> Iterator[Block]:
         self._check(messages, inputs)
         self.runs += 1
+        played = self._hands(frames / self.sample_rate)
+        if echo:
+            echoed = [replace(out, time_ns=out.time_ns + HOST_NS) for message in played for out in echo(message)]
+            self._check(echoed, ())
+            messages = sorted([*messages, *echoed], key=lambda message: message.time_ns)
         self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
-        return self._with_replies(self._blocks(sources, frames, fast), self._replies(messages))
+        return self._with_replies(self._blocks(sources, frames, fast), self._received(messages, played))
 
     # --- for tests only: what a measurement has to find out
 
@@ -186,6 +201,22 @@ class Desk:
 
     def _delay_samples(self) -> float:
         return self.nature.converter_samples + self.nature.driver_samples + self.buffer
+
+    def _received(self, messages: Sequence[Message], played: list[Message]) -> list[Message]:
+        return sorted([*played, *self._replies(messages)], key=lambda message: message.time_ns)
+
+    def _hands(self, seconds: float) -> list[Message]:
+        """A phrase on every keyboard or pad box on which someone plays, as it arrives at the computer."""
+        found = []
+        for name, (box, end) in self._ends.items():
+            plays = self.panels[box.uid].demo and not self.panels[box.uid].off
+            if not plays or column_of(box.shape) != "hands" or host_direction(box, end) != "in":
+                continue
+            for number, at_s in enumerate(np.arange(0.4, seconds - 1.0, PHRASE_STEP_S)):
+                note, begin_ns = DEMO_NOTES[number % len(DEMO_NOTES)] + 12, round(at_s * 1e9)
+                found.append(Message(begin_ns, name, bytes([0x90, note, 70 + 6 * (number % 5)])))
+                found.append(Message(begin_ns + round(0.7e9 * PHRASE_STEP_S), name, bytes([0x80, note, 64])))
+        return sorted(found, key=lambda message: message.time_ns)
 
     def _with_replies(self, blocks: Iterator[Block], replies: list[Message]) -> Iterator[Block]:
         for block in blocks:

@@ -34,7 +34,8 @@ class FrontPanel:
     """A box's own settings, changeable only as if on the box; the plan knows nothing of them.
 
     channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
-    switch. demo: it plays its own demo, whatever it hears. loose: labels of sockets whose cable has slipped out. taken:
+    switch. demo: it plays its own demo, whatever it hears; on a
+    keyboard or pads someone plays. loose: labels of sockets whose cable has slipped out. taken:
     labels of its ports that another program holds.
     """
 

@@ -8,6 +8,7 @@ from django.http import Http404
 from django.shortcuts import redirect, render
 
 from hypotaxis.core.rig.ports import is_port
+from hypotaxis.core.rig.shapes import column_of
 from hypotaxis.core.rig.values import Box
 from hypotaxis.records.current import desk
 from hypotaxis.records.models import FrontPanel as PanelRow
@@ -33,8 +34,11 @@ class PanelForm(forms.Form):
             label = f"Receive channel, part {part}" if several else "Receive channel"
             self.fields[name] = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
         if not panel.channels:
-            for name in ("level_db", "omni", "hears", "demo"):
+            played = column_of(box.shape) == "hands"
+            for name in ("level_db", "omni", "hears", *(() if played else ("demo",))):
                 del self.fields[name]
+            if played:
+                self.fields["demo"].label = "Someone plays a phrase on it"
         self._choose(
             "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
         )

@@ -8,6 +8,7 @@ from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_instrument, set_up, with_cable
 from hypotaxis.core.rig.plug import fits
+from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.shapes import SHAPES, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, trip_of, way_home, ways_into
 from hypotaxis.core.rig.values import Box, Rig, Socket
@@ -388,6 +389,31 @@ def voice_without_return(plan: Plan) -> Iterator[Finding]:
                         "Let it come home with the rest",
                         lambda p, one=instrument, note=voice.note: set_instrument(
                             p, one.uid, voices=tuple(replace(v, home="") if v.note == note else v for v in one.voices)
+                        ),
+                    ),
+                )
+
+
+def standing_line_open(plan: Plan) -> Iterator[Finding]:
+    """A standing line from a port that is gone, or that is not played from."""
+    played = {end.socket.uid for end in keys_in(plan.rig)}
+    for instrument in plan.instruments:
+        for port, channel in instrument.standing:
+            if port not in played:
+                found = plan.rig.find(port)
+                name = plan.rig.socket_text(port) if found else "a port that is gone"
+                yield Finding(
+                    severity=RISKY,
+                    about=instrument.uid,
+                    title=f"{instrument.name} waits for {name}",
+                    message="A standing line says it is always played from there, and that port is not played from.",
+                    remedy="Give the port the duty “played from”, or take the standing line out.",
+                    socket=port if found else "",
+                    facts=(port, str(channel)),
+                    fix=Fix(
+                        "Take the standing line out",
+                        lambda p, one=instrument, line=(port, channel): set_instrument(
+                            p, one.uid, standing=tuple(known for known in one.standing if known != line)
                         ),
                     ),
                 )

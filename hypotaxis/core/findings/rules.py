@@ -40,6 +40,7 @@ RULES: tuple[Rule, ...] = (
     loops.loop_home_shared,
     instruments.voice_without_return,
     instruments.further_return_open,
+    instruments.standing_line_open,
     instruments.left_and_right_swapped,
     instruments.not_a_pair,
     instruments.both_sides_from_one,

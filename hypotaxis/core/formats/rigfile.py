@@ -203,6 +203,13 @@ def _channel_pair(value: Any) -> str | None:
     return None if fine else "should be a pair of channels"
 
 
+def _line(value: Any) -> str | None:
+    fine = (
+        isinstance(value, list) and len(value) == 2 and not _uid(value[0]) and not _number(0, 16, whole=True)(value[1])
+    )
+    return None if fine else "should be a port's UUID and a channel, 0 for all"
+
+
 _channel = _number(1, 16, whole=True)
 _channels = _list(_channel, "channels 1 to 16, each once", most=16)
 
@@ -296,6 +303,7 @@ _INSTRUMENT = {
     "notes": _Field(_long_text, ""),
     "group": _Field(_text, ""),
     "inverted": _Field(_flag, False),
+    "standing": _Field(_list(_line, "lines: a port's UUID and a channel, 0 for all", most=32), ()),
 }
 _note = _number(0, 127, whole=True)
 _byte = _number(0, 127, whole=True, empty=True)

@@ -55,6 +55,7 @@ def with_new_uids(plan: Plan, name: str) -> Plan:
             send=new(one.send),
             returns=tuple(new(uid) for uid in one.returns),
             parts=tuple(replace(part, send=new(part.send)) for part in one.parts),
+            standing=tuple((new(uid), channel) for uid, channel in one.standing),
             further=tuple(replace(way, inputs=tuple(new(uid) for uid in way.inputs)) for way in one.further),
         )
         for one in plan.instruments

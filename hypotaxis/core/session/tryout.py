@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan, Seat
+from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.trips import returns_text, trip_of
 from hypotaxis.core.studio import Message
 
@@ -19,6 +20,8 @@ LOUDEST_CHORD = (36, 48, 55, 60, 64, 67)
 """Six notes over three octaves at full velocity: as loud as a box is played (common practice)."""
 LOOPED_S = 60.0
 """How long a pattern loops for setting the gain, unless it is stopped."""
+KEYS_S = 8.0
+"""Listened while someone plays from the keys."""
 DEMO_S = 6.0
 """Listened to a box that plays its own demo."""
 LISTEN_S = 1.4
@@ -151,4 +154,19 @@ def explain_demo(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tu
         f"{name} does not play: start its demo on the box.",
         f"{name}'s volume is down, or it is off.",
         f"The cable from {name} to {home} is out, or in another socket.",
+    ]
+
+
+def explain_silent_keys(plan: Plan, instrument: Instrument) -> tuple[str, list[str]]:
+    """Nothing came in while someone should have played."""
+    ends = keys_in(plan.rig)
+    if not ends:
+        return "No port is played from, so no key can be heard.", [
+            "On the Rig step, give the port of the keyboard the duty “played from”."
+        ]
+    names = " and ".join(plan.rig.socket_text(end.socket.uid) for end in ends)
+    return f"No key was heard on {names}.", [
+        "Nobody played, or the keyboard is off.",
+        "Its transmit port or channel is set to something else: look at its panel settings.",
+        "Another program holds the port, or the keyboard was started after this one.",
     ]

@@ -136,6 +136,7 @@ class Instrument(WithUid):
     parts = models.JSONField(default=list, blank=True)
     further = models.JSONField(default=list, blank=True)
     voices = models.JSONField(default=list, blank=True)
+    standing = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["order", "name"]

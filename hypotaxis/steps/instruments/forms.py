@@ -12,6 +12,7 @@ from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.values import Bank
 from hypotaxis.core.plan import Instrument, Loop, Part, Plan, Return, Voice
 from hypotaxis.core.rig.loops import takes_audio
+from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.trips import host_audio, return_sockets, send_sockets
 
@@ -178,6 +179,35 @@ class PartForm(forms.Form):
         self.fields["send"].choices = [("", "the same socket as the first part"), *sends]
 
     clean = clean_range
+
+
+class StandingForm(forms.Form):
+    """Lines from which an instrument is always played. A row without a port is left out."""
+
+    MORE = 2
+
+    def __init__(self, *args, plan: Plan, instrument: Instrument, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        ports = [(end.socket.uid, plan.rig.socket_text(end.socket.uid)) for end in keys_in(plan.rig)]
+        ports += [(uid, f"(a port that {GONE})") for uid, _ in instrument.standing if uid not in dict(ports)]
+        self.count = len(instrument.standing) + self.MORE
+        for number in range(self.count):
+            port, channel = instrument.standing[number] if number < len(instrument.standing) else ("", 0)
+            self.fields[f"port_{number}"] = forms.ChoiceField(
+                label="Always played from", choices=[("", "none"), *ports], required=False, initial=port
+            )
+            self.fields[f"channel_{number}"] = forms.TypedChoiceField(
+                label="on channel",
+                choices=[(0, "all"), *((one, str(one)) for one in range(1, 17))],
+                coerce=int,
+                initial=channel,
+            )
+
+    def lines(self) -> tuple[tuple[str, int], ...]:
+        """The chosen lines, each once."""
+        values = self.cleaned_data
+        rows = ((values[f"port_{number}"], values[f"channel_{number}"]) for number in range(self.count))
+        return tuple(dict.fromkeys(row for row in rows if row[0]))
 
 
 class VoicesForm(forms.Form):

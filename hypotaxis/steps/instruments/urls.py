@@ -31,6 +31,7 @@ urlpatterns = [
     path("<uuid:uid>/return/", pieces.further_return, name="new-return"),
     path("<uuid:uid>/return/<uuid:piece>/", pieces.further_return, name="return"),
     path("<uuid:uid>/without/<uuid:piece>/", pieces.remove, name="remove-piece"),
+    path("<uuid:uid>/standing/", pieces.standing, name="standing"),
     path("<uuid:uid>/voices/", pieces.voices, name="voices"),
     path("<uuid:uid>/remove/", lines.remove, name="remove"),
     path("<uuid:uid>/list/", patches.choose_list, name="choose-list"),

@@ -13,22 +13,27 @@ from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.programs import change_messages, mix_messages
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.gain import gain_advice
+from hypotaxis.core.session.keys import KeysIn
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.plain_sound import plain_sound
 from hypotaxis.core.session.tryout import (
     DEMO_S,
+    KEYS_S,
     LOUDEST_CHORD,
     VOICES,
     PlayedNote,
     TryOut,
     explain,
     explain_demo,
+    explain_silent_keys,
     looped,
     plan_tryout,
     together,
 )
+from hypotaxis.core.studio import Message
 from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import running
@@ -38,7 +43,7 @@ from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.instruments.services.patches import on_the_wire, picked
 
 KEPT = 20
-KINDS = ("note", "chord", "pattern", "demo")
+KINDS = ("note", "chord", "pattern", "demo", "keys")
 MOST_TOLD = 64
 """Notes of a try-out that are kept with it, to be heard on the plain sound."""
 MOST_SHOWN = 16
@@ -93,7 +98,8 @@ def play(job_uid: str, rig_uid: str) -> None:
             names = [system for _, system, _ in listened]
             # A pattern loops for the ear and for the hand on the level: never faster than real time.
             fast = wish["fast"] and wish.get("kind") != "pattern"
-            with closing(studio.run(tryout.messages, names, frames=frames, fast=fast)) as run:
+            played = _Played(plan, instrument) if wish.get("kind") == "keys" else None
+            with closing(studio.run(tryout.messages, names, frames=frames, fast=fast, echo=played)) as run:
                 for block in run:
                     blocks.append(block.samples[:, kept].copy())
                     for column, meter in enumerate(meters):
@@ -106,6 +112,10 @@ def play(job_uid: str, rig_uid: str) -> None:
         moved = [uid for (uid, _, _), meter in zip(listened, meters, strict=True) if meter.moved]
         told = explain_demo if wish.get("kind") == "demo" else explain
         verdict, causes = told(plan, instrument, moved)
+        if played:
+            job.result |= played.told()
+            if not played.came:
+                verdict, causes = explain_silent_keys(plan, instrument)
         if wish.get("kind") == "chord":
             job.result["gain"] = _gain([meters[place] for place in kept], blocks)
         job.result |= {
@@ -120,11 +130,39 @@ def play(job_uid: str, rig_uid: str) -> None:
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
 
 
+class _Played:
+    """Keys in while a try-out runs: passes on what is played, and keeps what came and what left."""
+
+    def __init__(self, plan: Plan, instrument: Instrument) -> None:
+        self.plan, self.keys = plan, KeysIn(plan, instrument)
+        self.came: list[Message] = []
+        self.left: list[Message] = []
+
+    def __call__(self, message: Message) -> list[Message]:
+        sent = self.keys(message)
+        self.came.append(message)
+        self.left += sent
+        return sent
+
+    def told(self) -> dict:
+        """What came in by which port, and what left."""
+        names = {
+            end.socket.system_name: self.plan.rig.socket_text(end.socket.uid) for end in ports_of(self.plan.rig, "in")
+        }
+        ports = dict.fromkeys(names.get(message.port, message.port) for message in self.came)
+        return {
+            "came_by": " and ".join(ports),
+            "came": [message.data.hex(" ").upper() for message in self.came[:MOST_SHOWN]],
+            "bytes": [message.data.hex(" ").upper() for message in self.left[:MOST_SHOWN]],
+            "more": max(0, len(self.left) - MOST_SHOWN),
+        }
+
+
 def _planned(plan: Plan, instrument: Instrument, wish: dict) -> TryOut:
     """What is sent: a note, the loudest chord, a pattern again and again, or nothing while the box plays its demo."""
     kind = wish.get("kind", "note")
-    if kind == "demo":
-        return TryOut((), DEMO_S)
+    if kind in ("demo", "keys"):
+        return TryOut((), DEMO_S if kind == "demo" else KEYS_S)
     if kind == "pattern":
         notes = _pattern(plan, instrument, wish)
     elif kind == "chord":

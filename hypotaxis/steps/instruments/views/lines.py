@@ -46,6 +46,7 @@ class Line:
     shaped: str = ""
     layer: str = ""
     channels: str = ""
+    standing: str = ""
 
     @property
     def wrong(self) -> list:
@@ -265,6 +266,11 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         sound=_sound(instrument),
         shaped=in_words(instrument.shaping),
         layer=layer_told(cells),
+        standing=", ".join(
+            f"{rig.socket_text(port) if rig.find(port) else 'a port that is gone'}"
+            f"{f' on channel {channel}' if channel else ''}"
+            for port, channel in instrument.standing
+        ),
         channels=channels_text(seat.channel for seat in instrument.seats),
     )
 

@@ -11,7 +11,7 @@ from hypotaxis.core.drawing.ruler import next_free_channel
 from hypotaxis.core.plan import Part, Return
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.records.current import desk
-from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, VoicesForm
+from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, StandingForm, VoicesForm
 from hypotaxis.steps.instruments.services import defining, pieces
 from hypotaxis.steps.instruments.views.lines import home, instrument_or_404
 
@@ -80,6 +80,18 @@ def voices(request, uid):
         return redirect("instruments:open", uid=uid)
     title = f"{value.name}: voices"
     return home(request, opened=str(uid), sheet="voices", form=form, title=title, maps=list(maps), chosen=chosen)
+
+
+def standing(request, uid):
+    """Lines from which the instrument is always played."""
+    here = desk(request)
+    value = instrument_or_404(here, uid)
+    form = StandingForm(request.POST or None, plan=here.plan, instrument=value)
+    if request.method == "POST" and form.is_valid():
+        defining.keep(here.rig, here.plan, replace(value, standing=form.lines()))
+        return redirect("instruments:open", uid=uid)
+    title = f"{value.name}: standing lines"
+    return home(request, opened=str(uid), sheet="edit", form=form, title=title, button="Keep")
 
 
 def _one_of(known, uid):

@@ -1,0 +1,70 @@
+"""Where does what hands play go? Standing lines first, keys in otherwise.
+
+A message from a port that is played from plays every instrument that has a standing line on that port and channel;
+where there is none it plays the selected instrument, if the host's echo is on. Notes are shaped on their way; a key
+that is let go ends exactly what it began.
+"""
+
+from collections.abc import Iterator
+
+from hypotaxis.core.midi.shaping import shaped
+from hypotaxis.core.plan import Instrument, Plan, Seat
+from hypotaxis.core.rig.ports import keys_in
+from hypotaxis.core.studio import Message
+
+ON, OFF = 0x90, 0x80
+
+
+class KeysIn:
+    """Turns messages that come in into those that leave at once. selected: the instrument that keys in play, None =
+    nothing is selected."""
+
+    def __init__(self, plan: Plan, selected: Instrument | None) -> None:
+        self.plan, self.selected = plan, selected
+        self.ports = {end.socket.system_name: end.socket.uid for end in keys_in(plan.rig) if end.socket.system_name}
+        self.held: dict[tuple[str, int, int], list[tuple[str, int, int]]] = {}
+
+    def __call__(self, message: Message) -> list[Message]:
+        """What leaves for a message that came in; nothing for ports that are not played from, and for system bytes."""
+        port = self.ports.get(message.port)
+        if port is None or not message.data or message.data[0] >= 0xF0:
+            return []
+        kind, channel = message.data[0] & 0xF0, (message.data[0] & 0x0F) + 1
+        if kind in (ON, OFF):
+            return self._note(message, port, channel)
+        return [
+            Message(message.time_ns, out, bytes([kind | (seat.channel - 1), *message.data[1:]]))
+            for instrument in self.played(port, channel)
+            for out, seat in self._seats(instrument)
+        ]
+
+    def played(self, port: str, channel: int) -> list[Instrument]:
+        """The instruments that a port (socket uid) and a channel play."""
+        standing = [one for one in self.plan.instruments if {(port, channel), (port, 0)} & set(one.standing)]
+        if standing:
+            return standing
+        return [self.selected] if self.selected and self.plan.rig.echo else []
+
+    def _note(self, message: Message, port: str, channel: int) -> list[Message]:
+        note, velocity = message.data[1], message.data[2]
+        key = message.port, channel, note
+        ended = self.held.pop(key, [])
+        sent = [Message(message.time_ns, out, bytes([OFF | (at - 1), one, 64])) for out, at, one in ended]
+        if message.data[0] & 0xF0 == OFF or velocity == 0:
+            return sent
+        for instrument in self.played(port, channel):
+            for out, at, one, force in self._shaped(instrument, note, velocity):
+                self.held.setdefault(key, []).append((out, at, one))
+                sent.append(Message(message.time_ns, out, bytes([ON | (at - 1), one, force])))
+        return sent
+
+    def _shaped(self, instrument: Instrument, note: int, velocity: int) -> Iterator[tuple[str, int, int, int]]:
+        parts = (None, *instrument.parts)
+        for (out, seat), part in zip(self._seats(instrument), parts, strict=False):
+            for one, force in shaped(note, velocity, part.shaping if part else instrument.shaping):
+                yield out, seat.channel, one, force
+
+    def _seats(self, instrument: Instrument) -> list[tuple[str, Seat]]:
+        """(system name of the port, seat) of each part; empty without a send socket."""
+        found = [(self.plan.rig.find(seat.send), seat) for seat in instrument.seats]
+        return [(end[1].system_name, seat) for end, seat in found if end] if all(end for end, _ in found) else []
