@@ -24,6 +24,18 @@ from tests.rooms import large_room
 
 ROOT = Path(__file__).parents[2]
 FOLDER = ROOT / "docs" / "screenshots"
+MANUAL = """Bank A (MSB 81, LSB 3)
+A11 Salt Pan ...... pad
+A12 Low Reed 2 .... bass
+A13 808 Tide ...... drum
+- 41 -
+A14 Mud
+This sentence stands beside the list, 12 of them.
+A16 Far Bell
+Bank B (MSB 81, LSB 4)
+B11 Gull
+B12 Tern
+"""
 
 
 @contextmanager
@@ -104,11 +116,17 @@ def forty_boxes(page: Page, address: str) -> None:
 
 def the_instruments(page: Page, address: str) -> None:
     page.goto(f"{address}/instruments/")
+    keep(page, "instruments")
     page.get_by_role("link", name="Sedge upper", exact=True).click()
     page.get_by_role("button", name="Play the note").click()
     page.get_by_text("It came home").wait_for()
-    page.evaluate("scrollTo(0, 0)")
-    keep(page, "instruments")
+    page.evaluate("document.getElementById('sound').scrollIntoView()")
+    keep(page, "instruments-tryout")
+    page.goto(f"{address}/instruments/patches/")
+    page.get_by_label("Or text pasted from a manual").fill(MANUAL)
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_text("Keep it").wait_for()
+    keep(page, "patch-preview")
 
 
 def the_session(page: Page, address: str) -> None:

@@ -15,6 +15,25 @@ from hypotaxis.core.studio import Message
 ON, OFF = 0x90, 0x80
 
 
+def plays_and_sounds(plan: Plan, instrument: Instrument) -> str:
+    """What happens to a key of a box that both plays and sounds, in a sentence; empty for other boxes, and where local
+    control is not known."""
+    box = plan.rig.box(instrument.box)
+    if box is None or box.setup.local not in ("on", "off", "always on"):
+        return ""
+    if not any(end.box.uid == box.uid for end in keys_in(plan.rig)):
+        return ""
+    local = "off" if box.setup.local == "off" else "on"
+    echo = "on" if plan.rig.echo else "off"
+    heard = {
+        ("off", "on"): "a key sounds once, by way of the host, and plays whatever is selected",
+        ("on", "off"): "a key sounds once, inside the box, and reaches no other instrument",
+        ("on", "on"): "a key sounds twice: switch local control off on the box, or the host's echo where it cannot be",
+        ("off", "off"): "a key sounds nothing: switch the host's echo on",
+    }[local, echo]
+    return f"{box.name} both plays and sounds. Local control is {local}, the host's echo is {echo}: {heard}."
+
+
 class KeysIn:
     """Turns messages that come in into those that leave at once. selected: the instrument that keys in play, None =
     nothing is selected."""

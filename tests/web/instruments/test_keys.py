@@ -8,7 +8,8 @@ from django.urls import reverse
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.plan import Part
-from hypotaxis.core.session.keys import KeysIn
+from hypotaxis.core.rig.change import set_up
+from hypotaxis.core.session.keys import KeysIn, plays_and_sounds
 from hypotaxis.core.studio import Message
 from hypotaxis.records.models import FrontPanel, Job
 from tests.rooms import box_named, change, instrument_named, small_room, uid_of
@@ -51,6 +52,20 @@ class KeysInTest(SimpleTestCase):
         silent = replace(plan, rig=replace(plan.rig, echo=False))
         self.assertEqual(self.play(KeysIn(silent, instrument_named(plan, "Bittern")), "902464"), [])
         self.assertEqual(self.play(KeysIn(silent, None), "992464"), ["91 24 64", "99 24 64"])
+
+    def test_a_box_that_plays_and_sounds_is_told_in_a_sentence(self):
+        self.assertEqual(plays_and_sounds(self.plan, instrument_named(self.plan, "Bittern")), "")
+        heron = box_named(self.plan, "Heron 61").uid
+        plan = change(self.plan, "Bittern", box=heron)
+        cases = {
+            ("off", True): "sounds once, by way of the host",
+            ("always on", False): "sounds once, inside the box",
+            ("on", True): "sounds twice",
+            ("off", False): "sounds nothing",
+        }
+        for (local, echo), words in cases.items():
+            changed = set_up(replace(plan, rig=replace(plan.rig, echo=echo)), heron, local=local)
+            self.assertIn(words, plays_and_sounds(changed, instrument_named(changed, "Bittern")))
 
     def test_ports_that_are_not_played_from_are_not_heard(self):
         keys = KeysIn(self.plan, instrument_named(self.plan, "Bittern"))

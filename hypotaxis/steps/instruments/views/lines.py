@@ -18,6 +18,7 @@ from hypotaxis.core.plan import Instrument
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.keys import plays_and_sounds
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.units import level_text
 from hypotaxis.records.asked import whole
@@ -47,6 +48,7 @@ class Line:
     layer: str = ""
     channels: str = ""
     standing: str = ""
+    both: str = ""
 
     @property
     def wrong(self) -> list:
@@ -266,6 +268,7 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         sound=_sound(instrument),
         shaped=in_words(instrument.shaping),
         layer=layer_told(cells),
+        both=plays_and_sounds(here.plan, instrument),
         standing=", ".join(
             f"{rig.socket_text(port) if rig.find(port) else 'a port that is gone'}"
             f"{f' on channel {channel}' if channel else ''}"
