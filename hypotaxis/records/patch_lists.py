@@ -6,7 +6,7 @@ from dataclasses import asdict, fields
 from django.db import transaction
 
 from hypotaxis.core.patches import values
-from hypotaxis.core.plan import Plan
+from hypotaxis.core.plan import Instrument, Plan, Voice
 from hypotaxis.records.models import Patch, PatchList
 
 _PATCH_FIELDS = tuple(field.name for field in fields(values.Patch))
@@ -54,6 +54,16 @@ def note_maps_of(kept: PatchList) -> tuple[values.NoteMap, ...]:
         values.NoteMap(name=one["name"], notes=tuple(values.NoteName(**note) for note in one["notes"]))
         for one in kept.note_maps
     )
+
+
+def voices_of(instrument: Instrument) -> list[Voice]:
+    """The voices of an instrument: its own, otherwise those that its note map names."""
+    if instrument.voices:
+        return list(instrument.voices)
+    named = PatchList.objects.filter(uid=instrument.patch_list or None).first()
+    maps = {one.name: one for one in note_maps_of(named)} if named else {}
+    notes = maps[instrument.note_map].notes if instrument.note_map in maps else ()
+    return [Voice(note=note.note, name=note.name) for note in notes]
 
 
 def lists_of(plan: Plan) -> tuple[values.KeptList, ...]:

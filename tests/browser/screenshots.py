@@ -27,7 +27,7 @@ FOLDER = ROOT / "docs" / "screenshots"
 MANUAL = """Bank A (MSB 81, LSB 3)
 A11 Salt Pan ...... pad
 A12 Low Reed 2 .... bass
-A13 808 Tide ...... drum
+A13 12 Tides ...... drum
 - 41 -
 A14 Mud
 This sentence stands beside the list, 12 of them.

@@ -4,6 +4,7 @@ Zero is the moment, where the notes stand. The take is drawn filled where it is 
 arrived; zoomed far enough in, its single samples.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +20,7 @@ from hypotaxis.core.drawing.strips import (
     single_samples,
     to_axis,
 )
+from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.units import signed
 
 WIDTH, NOTES_H, SOUND_H = 160, 32, 44
@@ -58,10 +60,11 @@ class GlassView:
 
 @dataclass(frozen=True)
 class GlassDrawing:
-    """One track's glass. placed: a body filled from the zero line; arrived: an outline; dots: single samples as
-    (x, y), empty while they are too narrow."""
+    """One track's glass. names: of the notes that begin at the moment, lowest first; placed: a body filled from the
+    zero line; arrived: an outline; dots: single samples as (x, y), empty while they are too narrow."""
 
     bars: list[NoteBar]
+    names: str
     zero_x: float
     placed: str
     placed_dots: list
@@ -95,8 +98,10 @@ def draw_glass(
     placed: np.ndarray | None,
     arrived: np.ndarray | None,
     gain: float,
+    name: Callable[[int], str] = note_name,
 ) -> GlassDrawing:
-    """notes: starts and ends (session samples) and pitches; placed, arrived: mono samples of view.window(), or None.
+    """notes: starts and ends (session samples) and pitches; placed, arrived: mono samples of view.window(), or None;
+    name: what a pitch is called.
 
     gain brings the take's peak to full height.
     """
@@ -104,7 +109,9 @@ def draw_glass(
     bars = note_bars(starts, ends, pitches, view.span, NOTES_H) if len(starts) else []
     placed_path, dots = draw_wave(view, placed, gain, body=True)
     arrived_path, _ = draw_wave(view, arrived, gain, body=False)
-    return GlassDrawing(bars, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path)
+    begin = sorted({int(pitch) for pitch in pitches[np.abs(starts - view.moment) < 1]}) if len(starts) else []
+    names = ", ".join(name(pitch) for pitch in begin)
+    return GlassDrawing(bars, names, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path)
 
 
 def draw_wave(

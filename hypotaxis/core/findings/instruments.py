@@ -12,6 +12,7 @@ from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.shapes import SHAPES, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, trip_of, way_home, ways_into
 from hypotaxis.core.rig.values import Box, Rig, Socket
+from hypotaxis.core.session.lanes import lanes_of, sequencers_of
 
 HIGH_TRIM_DB = 12.0
 
@@ -392,6 +393,24 @@ def voice_without_return(plan: Plan) -> Iterator[Finding]:
                         ),
                     ),
                 )
+
+
+def voices_beyond_lanes(plan: Plan) -> Iterator[Finding]:
+    """More sounds of a drum machine than lanes of the sequencers that drive it."""
+    for instrument in plan.instruments:
+        left = [lane.voice.name for lane in lanes_of(plan, instrument) if not lane.number]
+        if left:
+            players = sequencers_of(plan, instrument)
+            lanes = sum(box.setup.lanes for box in players)
+            yield Finding(
+                severity=WORTH_KNOWING,
+                about=instrument.uid,
+                title=f"{listed([box.name for box in players])} drives {lanes} of {len(instrument.voices)} sounds",
+                message=f"A lane drives one sound, so nothing is left for {listed(left)} of {instrument.name}.",
+                remedy="Let a second sequencer play beside it by a standing line, leave those sounds out of the voice "
+                "table, or program them in the host.",
+                facts=(str(lanes), *left),
+            )
 
 
 def standing_line_open(plan: Plan) -> Iterator[Finding]:

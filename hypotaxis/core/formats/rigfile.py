@@ -246,6 +246,7 @@ _SETUP = {
     "uses": _Field(_list(_text, "texts, each once"), ()),
     "set_by": _Field(_one_of(*SET_BY), "menu"),
     "parts": _Field(_number(0, 256, whole=True, empty=True), None),
+    "lanes": _Field(_number(1, 256, whole=True, empty=True), None),
 }
 _SOCKET = {
     "uid": _Field(_uid),

@@ -123,7 +123,8 @@ class Setup:
 
     receives, transmits: channels 1–16, empty = as its instruments say. local: local control, one of LOCAL. clock:
     where its tempo comes from, one of CLOCK. uses: separate outs that are switched on, by voice. set_by: how its
-    settings are made, one of SET_BY. parts: how many channels it can answer on, None = as its shape.
+    settings are made, one of SET_BY. parts: how many channels it can answer on, None = as its shape. lanes: rows of its
+    sequencer, each of which drives one sound; None = it has none, or no limit.
     """
 
     receives: tuple[int, ...] = ()
@@ -138,6 +139,7 @@ class Setup:
     uses: tuple[str, ...] = ()
     set_by: str = "menu"
     parts: int | None = None
+    lanes: int | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -140,6 +140,13 @@ class SetupForm(forms.Form):
     parts = forms.IntegerField(
         label="Parts", min_value=0, max_value=256, required=False, help_text="Empty: as its kind has."
     )
+    lanes = forms.IntegerField(
+        label="Lanes of its sequencer",
+        min_value=1,
+        max_value=256,
+        required=False,
+        help_text="Rows that drive one sound each. Empty: it has none, or as many as wished.",
+    )
 
     def __init__(self, *args, box: Box, **kwargs) -> None:
         super().__init__(*args, initial={name: getattr(box.setup, name) for name in self.base_fields}, **kwargs)

@@ -10,7 +10,7 @@ from hypotaxis.core.formats.pasted import read_pasted
 from hypotaxis.core.patches.numbers import FORMS
 
 N = "\n"
-LIST = ("Salt Pan", "Low Reed 2", "808 Tide", "5th Gull", "Mud Bass")
+LIST = ("Salt Pan", "Low Reed 2", "7 Tides", "5th Gull", "Mud Bass")
 
 
 def numbered(form: str, count: int, sep: str = " ") -> str:
@@ -21,7 +21,7 @@ def numbered(form: str, count: int, sep: str = " ") -> str:
 LAYOUTS = {
     "plain": (N.join(f"{n} {name}" for n, name in enumerate(LIST, 1)), "1", [("1", 0, "Salt Pan"), ("2", 1, "Low Reed 2")], 5),
     "from zero": (N.join(f"{n} {name}" for n, name in enumerate(LIST)), "0", [("0", 0, "Salt Pan"), ("1", 1, "Low Reed 2")], 5),
-    "dots after": ("1. Salt Pan\n2. 808 Tide\n3. Mud\n", "1", [("1", 0, "Salt Pan"), ("2", 1, "808 Tide")], 3),
+    "dots after": ("1. Salt Pan\n2. 7 Tides\n3. Mud\n", "1", [("1", 0, "Salt Pan"), ("2", 1, "7 Tides")], 3),
     "brackets": ("1) Salt Pan\n2) Mud\n3) Gull", "1", [("1", 0, "Salt Pan")], 3),
     "colons": ("000: Init\n001: Mud\n002: Gull", "000", [("000", 0, "Init"), ("001", 1, "Mud")], 3),
     "dashes": ("01 - Salt Pan\n02 - Mud\n03 - Gull", "1", [("01", 0, "Salt Pan")], 3),
@@ -45,7 +45,7 @@ LAYOUTS = {
     "banks by controllers": ("Strings bank: CC0 = 87, CC32 = 64\n1 Pan\n2 Mud\n3 Eel", "1", [("1", 0, "Pan")], 3),
     "categories": ("PIANO\n1 Pan\n2 Mud\nSTRINGS:\n3 Eel\n4 Gull", "1", [("1", 0, "Pan")], 4),
     "page rubbish": ("Owner's Manual\nSound List\n\n1 Pan\n2 Mud\n\n- 41 -\nOwner's Manual\nwww.example.invalid\n3 Eel\n4 Gull\nPage 42\nOwner's Manual\n5 Tern", "1", [("1", 0, "Pan")], 5),
-    "a table with a head": ("No.  Name  MSB  LSB  PC\n1  Salt Pan  0  112  1\n2  808 Tide  0  112  2\n3  Kit 2  127  0  1", "1", [("1", 0, "Salt Pan"), ("2", 1, "808 Tide"), ("3", 0, "Kit 2")], 3),
+    "a table with a head": ("No.  Name  MSB  LSB  PC\n1  Salt Pan  0  112  1\n2  7 Tides  0  112  2\n3  Kit 2  127  0  1", "1", [("1", 0, "Salt Pan"), ("2", 1, "7 Tides"), ("3", 0, "Kit 2")], 3),
     "a table, name last": ("MSB LSB Prog Name\n0 1 0 Pan\n0 1 1 Mud 2\n0 2 0 Eel", "0", [("0", 0, "Pan"), ("1", 1, "Mud 2")], 3),
     "windows line ends and a mark": ("\ufeff1 Pan\r\n2 Mud\r\n3 Eel\r\n", "1", [("1", 0, "Pan")], 3),
     "one letter before all": ("P1 Pan\nP2 Mud\nP9 Eel\nP10 Gull\nP11 Tern", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 5),

@@ -11,6 +11,7 @@ from hypotaxis.records import journal
 from hypotaxis.records.models import Job, Patch
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.handover.services import line_of, wave_file
+from hypotaxis.steps.instruments.services.defining import another
 from tests.web.base import DemoTest
 
 PART = {"name": "strings", "channel": "5", "send": "", "low": "0", "high": "127", "transpose": "0"}
@@ -119,6 +120,22 @@ class WaysHomeTest(DemoTest):
         self.assertEqual([v.note for v in self.instrument("Alder kit").voices], [36, 38])
         page = self.client.get(reverse("instruments:open", args=[self.instrument("Alder kit").uid]))
         self.assertContains(page, "<b>kick</b>")
+
+    def test_another_one_like_it_has_its_parts_returns_and_voices_on_what_is_free(self):
+        kick = self.add_kick()
+        kit = self.instrument("Alder kit")
+        self.keep_voices((36, "kick", kick.uid), (38, "snare", ""))
+        values = PART | {"curve": "as played", "channel": "11"}
+        self.client.post(reverse("instruments:new-part", args=[kit.uid]), values)
+        model = self.instrument("Alder kit")
+        copy = another(self.plan, model)
+        used = {(seat.send, seat.channel) for seat in model.seats}
+        self.assertFalse(used & {(seat.send, seat.channel) for seat in copy.seats})
+        self.assertEqual(len({seat.channel for seat in copy.seats}), 2)
+        self.assertEqual([part.name for part in copy.parts], ["strings"])
+        self.assertNotEqual(copy.further[0].uid, kick.uid)
+        self.assertEqual(copy.voices[0].home, copy.further[0].uid)
+        self.assertFalse(set(copy.further[0].inputs) & set(model.inputs))
 
     def test_a_return_that_is_removed_lets_its_voices_come_home_with_the_rest(self):
         kick = self.add_kick()

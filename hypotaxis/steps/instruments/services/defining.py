@@ -31,12 +31,23 @@ def propose(plan: Plan, box_uid: str) -> Instrument:
 
 
 def another(plan: Plan, model: Instrument) -> Instrument:
-    """One like an instrument that is there, on the next free channel of its wire; its return is shared while its box
-    has parts left, otherwise the next free inputs are proposed. Lateness, parts and further returns are not copied:
-    they belong to the other trip."""
+    """One like an instrument that is there, on the next free channels of its wire; its return is shared while its box
+    has parts left, otherwise the next free inputs are proposed. Parts beyond the free channels are left out, further
+    returns take free inputs as long as there are any. Lateness is not copied: it belongs to the other trip."""
     shared = parts_left(plan, model) > 0
     taken = {uid for one in plan.instruments for uid in one.inputs} | {uid for one in plan.loops for uid in one.returns}
     free = [socket.uid for _, socket in return_sockets(plan.rig) if socket.uid not in taken]
+    returns = model.returns if shared else _take(free, len(model.returns))
+    further = [replace(way, uid=new_uid(), inputs=_take(free, len(way.inputs))) for way in model.further]
+    ways = {old.uid: new.uid for old, new in zip(model.further, further, strict=True)}
+    channel = next_free_channel(plan, model.send) if model.send else model.channel
+    used = {(model.send, channel)} | {(seat.send, seat.channel) for one in plan.instruments for seat in one.seats}
+    parts = []
+    for part, seat in zip(model.parts, model.seats[1:], strict=True):
+        open_channels = [number for number in range(1, 17) if (seat.send, number) not in used]
+        if open_channels:
+            parts.append(replace(part, uid=new_uid(), channel=open_channels[0]))
+            used.add((seat.send, open_channels[0]))
     names = {one.name for one in plan.instruments}
     name = next(
         f"{model.name[:74]} {number}" for number in range(2, 10_000) if f"{model.name[:74]} {number}" not in names
@@ -45,13 +56,20 @@ def another(plan: Plan, model: Instrument) -> Instrument:
         model,
         uid=new_uid(),
         name=name,
-        channel=next_free_channel(plan, model.send) if model.send else model.channel,
-        returns=model.returns if shared else tuple(free[: len(model.returns)]),
+        channel=channel,
+        returns=returns,
         lateness_ms=None,
-        parts=(),
-        further=(),
-        voices=tuple(replace(voice, home="") for voice in model.voices),
+        parts=tuple(parts),
+        further=tuple(further),
+        voices=tuple(replace(voice, home=ways.get(voice.home, "")) for voice in model.voices),
     )
+
+
+def _take(free: list[str], count: int) -> tuple[str, ...]:
+    """The next free inputs, taken off the list."""
+    taken = tuple(free[:count])
+    del free[:count]
+    return taken
 
 
 def parts_left(plan: Plan, instrument: Instrument) -> int:
@@ -68,7 +86,8 @@ def split(rig: Rig, plan: Plan, instrument: Instrument) -> int:
         used = {seat.channel for one in after.instruments for seat in one.seats if seat.send == instrument.send}
         if len(used) >= 16:
             break
-        after = keep_instrument(after, replace(another(after, instrument), returns=instrument.returns, patch=""))
+        plain = replace(instrument, parts=(), further=(), voices=())
+        after = keep_instrument(after, replace(another(after, plain), returns=instrument.returns, patch=""))
         made += 1
     change_plan(rig, f"an instrument for each part of {instrument.name}", plan, after)
     return made

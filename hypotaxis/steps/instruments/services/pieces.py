@@ -6,6 +6,7 @@ from hypotaxis.core.midi.shaping import in_words
 from hypotaxis.core.patches.general_midi import general_midi
 from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
 from hypotaxis.core.rig.trips import returns_text, way_home
+from hypotaxis.core.session.lanes import lanes_of
 from hypotaxis.records.models import PatchList
 from hypotaxis.records.patch_lists import note_maps_of
 from hypotaxis.steps.instruments.services.patches import picked
@@ -77,11 +78,10 @@ def maps_to_take_over(plan: Plan, instrument: Instrument) -> dict[str, list[Voic
     return found | {f"General MIDI: {general.name}": [Voice(note=note.note, name=note.name) for note in general.notes]}
 
 
-def voices_now(plan: Plan, instrument: Instrument) -> list[Voice]:
-    """The voices of an instrument: its own, otherwise those that its note map names."""
-    if instrument.voices:
-        return list(instrument.voices)
-    named = PatchList.objects.filter(uid=instrument.patch_list or None).first()
-    maps = {one.name: one for one in note_maps_of(named)} if named else {}
-    notes = maps[instrument.note_map].notes if instrument.note_map in maps else ()
-    return [Voice(note=note.note, name=note.name) for note in notes]
+def lanes_text(plan: Plan, instrument: Instrument) -> str:
+    """Which lane of which sequencer drives each voice, in words; empty where none has a limit."""
+    lanes = lanes_of(plan, instrument)
+    driven = [f"{lane.box} {lane.number} {lane.voice.name}" for lane in lanes if lane.number]
+    left = [lane.voice.name for lane in lanes if not lane.number]
+    without = f"; without a lane: {', '.join(left)}" if left else ""
+    return f"Lanes: {', '.join(driven)}{without}." if lanes else ""

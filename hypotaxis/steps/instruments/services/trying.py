@@ -254,6 +254,7 @@ def _show(job: Job, listened: list, meters: list[InputMeter], instrument: Instru
     job.result |= {
         "inputs": [
             {
+                "uid": uid,
                 "name": f"{name}, {named[uid]}" if named.get(uid) else name,
                 "level": _finite(meter.level_db),
                 "peak": _finite(meter.held_db),

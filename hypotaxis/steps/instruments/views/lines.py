@@ -11,10 +11,11 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, channels_text, layer_told
+from hypotaxis.core.drawing.stations import stations
 from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
 from hypotaxis.core.midi.shaping import Shaping, in_words
-from hypotaxis.core.plan import Instrument
+from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
@@ -25,7 +26,7 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList, Take
-from hypotaxis.records.patch_lists import note_maps_of
+from hypotaxis.records.patch_lists import note_maps_of, voices_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
 from hypotaxis.steps.instruments.services import defining, looping, patches, pieces, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
@@ -183,7 +184,7 @@ def try_out(request, uid):
 def heard(request, job):
     """State of a try-out, polled by the page."""
     row = get_object_or_404(Job, uid=job, kind="try-out")
-    answer = render(request, "instruments/includes/heard.html", _heard(row))
+    answer = render(request, "instruments/includes/heard.html", _heard(desk(request).plan, row))
     answer["X-Finished"] = "1" if row.finished else "0"
     return answer
 
@@ -303,23 +304,22 @@ def _opened(here: Desk, uid: str) -> dict:
         "part": part,
         "seats": pieces.seat_rows(here.plan, instrument),
         "homes": pieces.home_rows(here.plan, instrument),
-    } | _played(here, instrument, kept)
+        "lanes": pieces.lanes_text(here.plan, instrument),
+    } | _played(here, instrument)
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
-        context |= {"try_job": job} | _heard(job)
+        context |= {"try_job": job} | _heard(here.plan, job)
         context["try_form"] = TryOutForm(initial=job.result["wish"])
     return context
 
 
-def _played(here: Desk, instrument: Instrument, kept: PatchList | None) -> dict:
+def _played(here: Desk, instrument: Instrument) -> dict:
     """What an instrument is tried on: pads where its notes are named, keys otherwise."""
-    maps = {one.name: one for one in note_maps_of(kept)} if kept else {}
-    named = instrument.voices or (maps[instrument.note_map].notes if instrument.note_map in maps else ())
     scale = here.request.GET.get("scale", "all notes")
     scale = scale if scale in SCALES else "all notes"
     root, first = whole(here.request.GET.get("root"), 0, 0, 11), whole(here.request.GET.get("first"), 48, 0, 103)
     return {
-        "pads": [(one, note_name(one.note, instrument.middle_c)) for one in named],
+        "pads": [(one, note_name(one.note, instrument.middle_c)) for one in voices_of(instrument)],
         "keys": keyboard(first, middle_c=instrument.middle_c, root=root, scale=scale),
         "scale": scale,
         "scales": list(SCALES),
@@ -349,7 +349,8 @@ class HeardInput:
     moved: bool
 
 
-def _heard(job: Job) -> dict:
+def _heard(plan: Plan, job: Job) -> dict:
+    """What a try-out shows: its stations, levels and verdict."""
     rows = [
         HeardInput(
             item["name"],
@@ -360,7 +361,15 @@ def _heard(job: Job) -> dict:
         )
         for item in job.result.get("inputs", [])
     ]
-    return {"job": job, "result": job.result, "inputs": rows, "meter_width": WIDTH}
+    instrument = plan.instrument(job.about)
+    result = job.result
+    moved = [item["uid"] for item in result.get("inputs", []) if item["moved"]]
+    row = (
+        stations(plan, instrument, left=bool(result.get("bytes")), moved=moved, ended=job.state == Job.DONE)
+        if instrument
+        else ()
+    )
+    return {"job": job, "result": result, "inputs": rows, "stations": row, "meter_width": WIDTH}
 
 
 def instrument_or_404(here: Desk, uid) -> Instrument:

@@ -11,6 +11,7 @@ from hypotaxis.core.drawing.ruler import next_free_channel
 from hypotaxis.core.plan import Part, Return
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.records.current import desk
+from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, StandingForm, VoicesForm
 from hypotaxis.steps.instruments.services import defining, pieces
 from hypotaxis.steps.instruments.views.lines import home, instrument_or_404
@@ -73,7 +74,7 @@ def voices(request, uid):
     value = instrument_or_404(here, uid)
     maps = pieces.maps_to_take_over(here.plan, value)
     chosen = request.GET.get("from", "")
-    rows = maps.get(chosen) or pieces.voices_now(here.plan, value)
+    rows = maps.get(chosen) or voices_of(value)
     form = VoicesForm(request.POST or None, instrument=value, rows=rows)
     if request.method == "POST" and form.is_valid():
         defining.keep_voices(here.rig, here.plan, value, form.voices())

@@ -1,5 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,6 +9,7 @@ from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
+from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.passes import live_return_silent
@@ -16,6 +18,7 @@ from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.units import level_text, signed
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
+from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.placing import lender_of
@@ -163,7 +166,7 @@ class Picture:
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path=self._sound(take) if take else "",
-            glass=self._glass(take, (starts, ends, notes["note"])),
+            glass=self._glass(take, (starts, ends, notes["note"]), self._named(instrument)),
             live=live,
             clash=clash,
             sound=self.sounds.get(row.patch_uid, ""),
@@ -174,7 +177,14 @@ class Picture:
         low, high = columns_of(audio.peaks(take.file), -start, self.whole.last - start, COLUMNS)
         return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
 
-    def _glass(self, take: Take | None, notes) -> GlassDrawing:
+    def _named(self, instrument: Instrument | None) -> Callable[[int], str]:
+        """What the notes of an instrument are called: its voices, otherwise by its own middle C."""
+        if instrument is None:
+            return note_name
+        voices = {voice.note: voice.name for voice in voices_of(instrument)}
+        return lambda note: voices.get(note) or note_name(note, instrument.middle_c)
+
+    def _glass(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
         first, last = self.view.window()
 
         def samples(start: int):
@@ -185,7 +195,8 @@ class Picture:
             if take.placement is not None:
                 placed = samples(take.first_sample + take.placement)
             arrived = samples(take.first_sample)
-        return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=_gain(take) if take else 1.0)
+        gain = _gain(take) if take else 1.0
+        return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)
 
     def take_views(self) -> list[TakeView]:
         """All takes, the newest first."""
