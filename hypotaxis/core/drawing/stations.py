@@ -9,16 +9,16 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.trips import Trip, trip_of
+from hypotaxis.core.rig.trips import Trip, trip_of, way_home
 
 LIT, OPEN, BROKEN = "reached", "not seen from here", "silent"
-NO_CABLE = "no cable leads on"
+NO_CABLE, NONE_ARRIVES = "no cable leads on", "no cable arrives from the box"
 
 
 @dataclass(frozen=True)
 class Station:
-    """One stop. ink: "out", "back" or "text" (the box, where the trip turns round); state: LIT, OPEN, BROKEN or
-    NO_CABLE."""
+    """One stop. ink: "out", "back" or "text" (the box, where the trip turns round); state: LIT, OPEN, BROKEN,
+    NO_CABLE or NONE_ARRIVES."""
 
     name: str
     ink: str
@@ -27,7 +27,7 @@ class Station:
     @property
     def stops(self) -> bool:
         """Whether the light stops here."""
-        return self.state in (BROKEN, NO_CABLE)
+        return self.state in (BROKEN, NO_CABLE, NONE_ARRIVES)
 
 
 def stations(
@@ -54,7 +54,9 @@ def _homeward(plan: Plan, instrument: Instrument, trip: Trip, moved: Collection[
     row = [Station(name, "back", LIT if home else OPEN) for name in _between(plan, stops)]
     for uid in instrument.inputs:
         if plan.rig.find(uid):
-            row.append(Station(plan.rig.socket_text(uid), "back", LIT if uid in moved else BROKEN if ended else OPEN))
+            cabled = way_home(plan.rig, uid, instrument.box)
+            missing = BROKEN if ended and cabled else OPEN if cabled else NONE_ARRIVES
+            row.append(Station(plan.rig.socket_text(uid), "back", LIT if uid in moved else missing))
     if not instrument.returns:
         row.append(Station("no return chosen", "back", NO_CABLE))
     return row

@@ -69,6 +69,8 @@ class StationsTest(SimpleTestCase):
         plan = small_room()
         out = self.row(unplug(plan, "Bittern", "MIDI in"), "Bittern")
         self.assertIn(("Bittern", "no cable leads on"), out)
+        unplugged = self.row(small_room(whole=False), "Bittern")
+        self.assertEqual(unplugged[-1], ("Quayside 18 line in 3", "no cable arrives from the box"))
         left = uid_of(plan, "Quayside 18", "line in 1")
         self.assertEqual(self.row(plan, "Sedge upper", moved=[left])[-1], ("Quayside 18 line in 2", "silent"))
         bare = change(plan, "Bittern", returns=())

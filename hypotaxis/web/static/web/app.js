@@ -208,6 +208,13 @@ document.addEventListener("alpine:init", () => {
   }));
 
   // A search that looks while it is typed; the answer replaces the list below it.
+  // What was opened far down a long page comes into view, unless the address names another place.
+  Alpine.data("broughtIntoView", () => ({
+    init() {
+      if (!location.hash && this.$el.getBoundingClientRect().bottom > innerHeight - 120) this.$el.scrollIntoView();
+    },
+  }));
+
   Alpine.data("finder", () => ({
     waiting: null,
     look(event) {
