@@ -76,7 +76,7 @@ def interface_nature(uid: str) -> InterfaceNature:
 class Desk:
     """The stand-in as a Studio. panels: front panels by box uid, those not named are as delivered; natures: for a box
     that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk;
-    levels: asks for the output levels (dB) as they are turned while a run goes on in real time."""
+    turned: asks for the front panels as they are turned while a run goes on in real time; levels and gains follow."""
 
     simulated = True
 
@@ -86,7 +86,7 @@ class Desk:
         panels: Mapping[str, FrontPanel] | None = None,
         *,
         natures: Mapping[str, str] | None = None,
-        levels: Callable[[], Mapping[str, float]] | None = None,
+        turned: Callable[[], Mapping[str, FrontPanel]] | None = None,
         seed: int = 1,
     ) -> None:
         panels, natures = panels or {}, natures or {}
@@ -95,7 +95,7 @@ class Desk:
         self.sample_rate = rig.sample_rate
         self.buffer = rig.buffer
         self.seed = seed
-        self.levels = levels
+        self.turned = turned
         self.runs = 0
         self.natures = natures
         self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)
@@ -149,7 +149,7 @@ class Desk:
             messages = sorted([*messages, *echoed], key=lambda message: message.time_ns)
         self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
-        return self._with_replies(self._blocks(sources, frames, fast), self._received(messages, played))
+        return self._with_replies(self._blocks(inputs, sources, frames, fast), self._received(messages, played))
 
     # --- for tests only: what a measurement has to find out
 
@@ -314,20 +314,21 @@ class Desk:
             taps = tuple((late + more, level * share * gain) for late, level in taps for more, share in through)
         return taps
 
-    def _blocks(self, sources: Sequence[list], frames: int, fast: bool) -> Iterator[Block]:
+    def _blocks(self, inputs: Sequence[str], sources: Sequence[list], frames: int, fast: bool) -> Iterator[Block]:
         began = time.monotonic()
         cabled = {unit.box.uid: self._cabled(unit.box) for of_input in sources for unit, _, _ in of_input}
         rate = self.sample_rate * (1 + self.nature.crystal_ppm * 1e-6)
-        turned: dict[str, float] = {}
+        turned, gains = {}, self._gains(inputs, self.panels)
         for start in range(0, frames, BLOCK):
-            if self.levels and not fast and start % (LOOK_BLOCKS * BLOCK) == 0:
-                turned = self._turned(self.levels())
+            if self.turned and not fast and start % (LOOK_BLOCKS * BLOCK) == 0:
+                panels = self.turned()
+                turned, gains = self._louder(panels), self._gains(inputs, self.panels | panels)
             count = min(BLOCK, frames - start)
             # Always a whole block is computed, so that a run's end does not change its numbers.
             analogue = (start + np.arange(BLOCK) - self._delay_samples()) / rate
             samples = np.zeros((BLOCK, len(sources)), dtype=np.float64)
             rng = np.random.default_rng([self.seed, self.runs, start])
-            samples += rng.standard_normal(samples.shape) * 10 ** (self.nature.noise_db / 20)
+            noise = rng.standard_normal(samples.shape) * 10 ** (self.nature.noise_db / 20)
             rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
             for column, of_input in enumerate(sources):
                 for unit, label, taps in of_input:
@@ -337,14 +338,20 @@ class Desk:
                             rendered[key] = unit.render(analogue - late, cabled[unit.box.uid])
                         level = gain * turned.get(unit.box.uid, 1.0)
                         samples[:, column] += level * rendered[key].get(label, 0.0)
-            held = np.clip(samples, -1.0, 1.0 - 2.0**-23)
+            held = np.clip(samples * gains + noise, -1.0, 1.0 - 2.0**-23)
             if not fast:
                 self._wait_until(began + (start + count) / self.sample_rate)
             yield Block(start, held[:count].astype(np.float32))
 
-    def _turned(self, levels: Mapping[str, float]) -> dict[str, float]:
+    def _louder(self, panels: Mapping[str, FrontPanel]) -> dict[str, float]:
         """By which factor each box has been turned up since the run began."""
-        return {uid: 10 ** ((db - self.panels[uid].level_db) / 20) for uid, db in levels.items() if uid in self.panels}
+        known = {uid: panel for uid, panel in panels.items() if uid in self.panels}
+        return {uid: 10 ** ((panel.level_db - self.panels[uid].level_db) / 20) for uid, panel in known.items()}
+
+    def _gains(self, inputs: Sequence[str], panels: Mapping[str, FrontPanel]) -> np.ndarray:
+        """The factor by which each input is turned up at the interface, ahead of its converter."""
+        gains = panels[self.interface.uid].gains if self.interface else {}
+        return np.array([10 ** (gains.get(self._inputs[name].label, 0.0) / 20) for name in inputs])
 
     @staticmethod
     def _wait_until(moment: float) -> None:

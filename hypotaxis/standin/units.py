@@ -5,7 +5,7 @@ time per simultaneous note) and hidden from the application.
 """
 
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -34,9 +34,9 @@ class FrontPanel:
     """A box's own settings, changeable only as if on the box; the plan knows nothing of them.
 
     channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
-    switch. demo: it plays its own demo, whatever it hears; on a
-    keyboard or pads someone plays. loose: labels of sockets whose cable has slipped out. taken:
-    labels of its ports that another program holds.
+    switch. demo: it plays its own demo, whatever it hears; on a keyboard or pads someone plays. gains: of an
+    interface's inputs in dB, by label. loose: labels of sockets whose cable has slipped out. taken: labels of its ports
+    that another program holds.
     """
 
     channels: tuple[int, ...] = ()
@@ -45,6 +45,7 @@ class FrontPanel:
     hears: str = HEARS[0]
     off: bool = False
     demo: bool = False
+    gains: Mapping[str, float] = field(default_factory=dict)
     loose: frozenset[str] = frozenset()
     taken: frozenset[str] = frozenset()
 

@@ -8,7 +8,7 @@ from django.http import Http404
 from django.shortcuts import redirect, render
 
 from hypotaxis.core.rig.ports import is_port
-from hypotaxis.core.rig.shapes import column_of
+from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box
 from hypotaxis.records.current import desk
 from hypotaxis.records.models import FrontPanel as PanelRow
@@ -39,12 +39,21 @@ class PanelForm(forms.Form):
                 del self.fields[name]
             if played:
                 self.fields["demo"].label = "Someone plays a phrase on it"
+        self.gains = _inputs_of(box)
+        for name, label in self.gains.items():
+            self.fields[name] = forms.FloatField(
+                label=f"Gain of {label}, dB",
+                min_value=-20,
+                max_value=60,
+                required=False,
+                initial=panel.gains.get(label, 0.0),
+            )
         self._choose(
             "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
         )
         ports = [socket.label for socket in box.sockets if is_port(box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
-        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", "demo", "loose", "taken"])
+        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "loose", "taken"])
 
     def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:
         if labels:
@@ -58,8 +67,18 @@ class PanelForm(forms.Form):
 
     def settings(self) -> dict:
         """The panel as stored."""
-        values = {name: value for name, value in self.cleaned_data.items() if name not in self.parts}
+        made = (*self.parts, *self.gains)
+        values = {name: value for name, value in self.cleaned_data.items() if name not in made}
+        if self.gains:
+            values["gains"] = {label: self.cleaned_data[name] or 0.0 for name, label in self.gains.items()}
         return values | {"channels": [self.cleaned_data[name] for name in self.parts]}
+
+
+def _inputs_of(box: Box) -> dict[str, str]:
+    """Names of the fields for the gains of an interface's audio inputs, with the inputs' labels."""
+    sockets = box.sockets if is_interface(box.shape) else ()
+    labels = [socket.label for socket in sockets if (socket.kind, socket.direction) == ("audio", "in")]
+    return {f"gain_{number}": label for number, label in enumerate(labels)}
 
 
 def panel(request, uid):

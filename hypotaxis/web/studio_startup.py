@@ -16,11 +16,7 @@ def open_studio(plan: Plan) -> Studio:
     """The stand-in for a plan. Called before each run, since the sheet and the panels may have changed."""
     global _runs
     _runs += 1
-    return Desk(plan.rig, front_panels(), natures=natures(), levels=_levels, seed=_runs)
-
-
-def _levels() -> dict[str, float]:
-    return {uid: panel.level_db for uid, panel in front_panels().items()}
+    return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, seed=_runs)
 
 
 def front_panels() -> dict[str, FrontPanel]:

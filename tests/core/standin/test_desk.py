@@ -126,14 +126,37 @@ class DeskTest(SimpleTestCase):
         bittern = box_named(plan, "Bittern").uid
         panel = FrontPanel((3,), demo=True)
         turned = iter([0.0, *[-20.0] * 50])
-        one = Desk(plan.rig, {bittern: panel}, levels=lambda: {bittern: next(turned)}, seed=1)
+        one = Desk(
+            plan.rig,
+            {bittern: panel},
+            turned=lambda: {bittern: dataclasses.replace(panel, level_db=next(turned))},
+            seed=1,
+        )
         sound = hear(one, plan, [], 3, seconds=0.7)
-        live = Desk(plan.rig, {bittern: panel}, levels=lambda: {bittern: next(turned)}, seed=1)
+        live = Desk(
+            plan.rig,
+            {bittern: panel},
+            turned=lambda: {bittern: dataclasses.replace(panel, level_db=next(turned))},
+            seed=1,
+        )
         quieter = hear(live, plan, [], 3, seconds=0.7, fast=False)
         self.assertGreater(np.abs(sound).max(), 0.05)
         at = 24000
         ratio = np.abs(quieter[at:]).max() / np.abs(sound[at:]).max()
         self.assertAlmostEqual(20 * np.log10(ratio), -20, delta=0.5)
+
+    def test_the_gain_of_an_input_lifts_its_sound_until_it_clips(self):
+        plan = small_room()
+        bittern, quayside = (box_named(plan, name).uid for name in ("Bittern", "Quayside 18"))
+        heard = []
+        for gain in (0.0, 6.0, 40.0):
+            panels = {
+                bittern: FrontPanel((3,), demo=True, level_db=-12),
+                quayside: FrontPanel(gains={"line in 3": gain}),
+            }
+            heard.append(hear(Desk(plan.rig, panels, seed=1), plan, [], 3, seconds=0.7))
+        self.assertAlmostEqual(np.abs(heard[1]).max() / np.abs(heard[0]).max(), 10 ** (6 / 20), delta=0.01)
+        self.assertGreater(np.sum(np.abs(heard[2]) >= 0.9999), 1000)
 
     def test_ports_that_are_not_there_are_named(self):
         one = desk()

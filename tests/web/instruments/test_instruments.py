@@ -127,6 +127,14 @@ class TryOutTest(DemoTest):
         self.assertContains(answer, "its way home is whole")
         self.assertEqual((job.result["bytes"], job.result["home"]), ([], True))
 
+    def test_an_input_turned_up_at_the_interface_comes_home_louder(self):
+        before = self.try_out("Bittern")[1].result["inputs"]
+        panel = reverse("front-panel", args=[box_named(self.plan, "Quayside 18").uid])
+        self.assertContains(self.client.get(panel), "Gain of line in 3, dB")
+        self.client.post(panel, {"gain_2": "-12"})
+        after = self.try_out("Bittern")[1].result["inputs"]
+        self.assertAlmostEqual(after[2]["peak"] - before[2]["peak"], -12, delta=1.5)
+
     def test_the_same_notes_are_heard_on_a_plain_sound(self):
         _, job = self.try_out("Sedge upper", note=69)
         answer = self.client.get(reverse("instruments:plain", args=[job.uid]))

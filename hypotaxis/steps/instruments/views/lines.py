@@ -289,7 +289,9 @@ def _opened(here: Desk, uid: str) -> dict:
     part = instrument.seat(here.request.GET.get("part", "")).part
     patch, kept = patches.picked(instrument, part), patches.list_of(instrument)
     called = [data for _, data in trying.calls_of(instrument)]
+    arrives = here.plan.rig.find(instrument.returns[0]) if instrument.returns else None
     context = {
+        "home_box": arrives[0] if arrives else None,
         "try_form": TryOutForm(initial={"note": usual_note(here.plan, instrument)}),
         "patch": patch,
         "marks": [("favourite", patch.favourite, "Favourite"), ("checked", patch.checked, "Checked by ear")]
