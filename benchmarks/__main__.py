@@ -22,6 +22,8 @@ import soundfile
 from benchmarks.dragging import tell_dragging
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.smf import read_smf, write_smf
+from hypotaxis.core.formats.smf_traffic import read_traffic
+from hypotaxis.core.midi.wire import send
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
@@ -29,6 +31,7 @@ from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
+from hypotaxis.core.timing.wires import wire_report
 from tests.rooms import large_room
 
 RATE = 48_000
@@ -125,6 +128,11 @@ def reading_a_score() -> None:
     ours = best_of(lambda: read_smf(data), 3)
     theirs = best_of(lambda: mido.MidiFile(file=io.BytesIO(data)), 3)
     tell("score of 100,000 events", ours, theirs, "mido's parsing, which it contains")
+    read = best_of(lambda: read_traffic(data, clock=True), 3)
+    traffic = read_traffic(data, clock=True)
+    queued = best_of(lambda: wire_report(send(traffic, running_status=True)), 3)
+    tell("wire: 100,000 events scheduled with clock", queued, theirs, "mido's parsing of the file")
+    tell("wire: the same, reading the file included", read + queued, theirs, "mido's parsing of the file")
 
 
 def a_large_rig() -> None:

@@ -42,7 +42,7 @@ def read_smf(data: bytes, *, progress: Callable[[float], None] | None = None) ->
     Raises UnreadableFile for a file that is no MIDI file or breaks off, UnsupportedScore for type 2, SMPTE
     division, a tempo or division of zero, more than four hours or more than a million events.
     """
-    tpq, chunks = _chunks(data)
+    tpq, chunks = chunks_of(data)
     tracks = []
     events = done = 0
     for number, chunk in enumerate(chunks, start=1):
@@ -66,7 +66,7 @@ def read_smf(data: bytes, *, progress: Callable[[float], None] | None = None) ->
         tuple(sorted(tempos.items())),
         tuple((tick, *meter) for tick, meter in sorted(meters.items())),
     )
-    _check_length(tempo, end_tick)
+    check_length(tempo, end_tick)
     remarks = []
     if exclusive:
         remarks.append(f"{exclusive} system exclusive messages are not kept yet.")
@@ -89,7 +89,8 @@ def write_smf(score: Score) -> bytes:
     return stream.getvalue()
 
 
-def _chunks(data: bytes) -> tuple[int, list[bytes]]:
+def chunks_of(data: bytes) -> tuple[int, list[bytes]]:
+    """(ticks a quarter, the bytes of each track), once the frame holds what it declares. Raises as `read_smf`."""
     if data[:4] != b"MThd":
         raise UnreadableFile("This is not a Standard MIDI File: it does not begin with MThd. Export it as .mid.")
     if len(data) > MAX_BYTES:
@@ -155,7 +156,8 @@ def _read_meta(track: mido.MidiTrack, number: int, tempos: dict, meters: dict) -
     return tick, exclusive
 
 
-def _check_length(tempo: TempoMap, end_tick: int) -> None:
+def check_length(tempo: TempoMap, end_tick: int) -> None:
+    """Raises UnsupportedScore for a piece of more than four hours."""
     # In Python's integers: a hostile file may overflow the arrays.
     total, ends = 0, [tick for tick, _ in tempo.tempos[1:]] + [end_tick]
     for (tick, us), end in zip(tempo.tempos, ends, strict=True):

@@ -48,10 +48,15 @@ class TempoMap:
 
     def us_at(self, ticks: np.ndarray | int) -> np.ndarray:
         """Microseconds from zero of ticks (any shape), as float64."""
+        return self.exact_us(ticks) / self.ticks_per_quarter
+
+    def exact_us(self, ticks: np.ndarray | int, parts: int = 1) -> np.ndarray:
+        """Times of ticks (any shape) from zero as integers in 1/(parts · ticks a quarter) µs, where ticks are counted
+        in that many parts of one."""
         starts, pace, before = self._tempo_arrays
         ticks = np.asarray(ticks, dtype=np.int64)
-        index = np.maximum(np.searchsorted(starts, ticks, side="right") - 1, 0)
-        return (before[index] + (ticks - starts[index]) * pace[index]) / self.ticks_per_quarter
+        index = np.maximum(np.searchsorted(starts * parts, ticks, side="right") - 1, 0)
+        return before[index] * parts + (ticks - starts[index] * parts) * pace[index]
 
     def samples_at(self, ticks: np.ndarray | int, rate: int) -> np.ndarray:
         """Positions in samples of `rate` from zero, not rounded."""

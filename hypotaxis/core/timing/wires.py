@@ -1,0 +1,65 @@
+"""What a wire's traffic means: waits of all, of each channel and of the clock, as they are told."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.midi.wire import Sent, Waits, waits
+
+
+@dataclass(frozen=True)
+class ClockWaits:
+    """The clock bytes among the others, and the longest any of them waited, in ms."""
+
+    messages: int
+    max_wait_ms: float
+
+
+@dataclass(frozen=True)
+class WireReport:
+    """One wire. duration_ms: from zero to the last byte's end; utilisation_peak: the busiest sliding second, 0–1;
+    channels: by channel 1–16; clock: None where none was sent."""
+
+    messages: int
+    bytes: int
+    duration_ms: float
+    max_wait_ms: float
+    p95_wait_ms: float
+    max_arrival_ms: float
+    utilisation_peak: float
+    channels: dict[int, Waits]
+    clock: ClockWaits | None
+
+    def lines(self) -> list[str]:
+        """The report as text, a line for the whole and one for each channel."""
+        told = [
+            f"{self.messages:,} messages, {self.bytes:,} bytes in {self.duration_ms / 1000:.3f} s; longest wait "
+            f"{self.max_wait_ms:.2f} ms, 95 % within {self.p95_wait_ms:.2f} ms, last byte at most "
+            f"{self.max_arrival_ms:.2f} ms behind; busiest second {self.utilisation_peak:.1%}"
+        ]
+        told += [
+            f"channel {channel}: {one.messages:,} messages, longest wait {one.max_wait_ms:.2f} ms, 95 % within "
+            f"{one.p95_wait_ms:.2f} ms, last byte at most {one.max_arrival_ms:.2f} ms behind"
+            for channel, one in self.channels.items()
+        ]
+        if self.clock:
+            told.append(f"clock: {self.clock.messages:,} bytes, longest wait {self.clock.max_wait_ms:.2f} ms")
+        return told
+
+
+def wire_report(sent: Sent) -> WireReport:
+    """The report of traffic whose parts are channels (0: system exclusive)."""
+    parts = sent.traffic.parts
+    every = waits(sent)
+    clocks = sent.clock_waits_ms
+    return WireReport(
+        messages=every.messages,
+        bytes=sent.byte_count,
+        duration_ms=sent.duration_ms,
+        max_wait_ms=every.max_wait_ms,
+        p95_wait_ms=every.p95_wait_ms,
+        max_arrival_ms=every.max_arrival_ms,
+        utilisation_peak=sent.utilisation_peak(),
+        channels={int(channel): waits(sent, parts == channel) for channel in np.unique(parts[parts > 0])},
+        clock=ClockWaits(len(clocks), float(clocks.max())) if len(clocks) else None,
+    )
