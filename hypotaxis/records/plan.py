@@ -18,7 +18,7 @@ from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.records import models as rows
 
-RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader")
+RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
 ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
@@ -49,6 +49,7 @@ def load_plan(rig: rows.Rig) -> core.Plan:
             uid=str(row.uid),
             **{name: getattr(row, name) for name in BOX_FIELDS},
             setup=setup_value(row.setup),
+            delays=_known(values.Delays, row.delays),
             sockets=tuple(sockets[str(row.uid)]),
             routes=tuple(routes[str(row.uid)]),
         )
@@ -153,7 +154,8 @@ def row_fields(plan: core.Plan) -> dict[tuple[str, str], dict[str, Any]]:
 def box_fields(box: values.Box, rig_uid: str) -> dict[str, Any]:
     """A box's fields as stored."""
     setup = {name: as_lists(value) for name, value in asdict(box.setup).items()}
-    return {"rig_id": rig_uid, "setup": setup} | {name: getattr(box, name) for name in BOX_FIELDS}
+    values_of_box = {name: getattr(box, name) for name in BOX_FIELDS}
+    return {"rig_id": rig_uid, "setup": setup, "delays": asdict(box.delays)} | values_of_box
 
 
 def socket_fields(socket: values.Socket, box_uid: str, row: int) -> dict[str, Any]:

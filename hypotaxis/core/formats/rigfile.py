@@ -19,7 +19,7 @@ from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.patches.values import Bank, KeptList, KeptPatch, NoteMap, NoteName
-from hypotaxis.core.plan import Instrument, Loop, Meant, Part, Plan, Return, Voice
+from hypotaxis.core.plan import LATENESS_FROM, Instrument, Loop, Meant, Part, Plan, Return, Voice
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
     CLOCK,
@@ -33,6 +33,7 @@ from hypotaxis.core.rig.values import (
     SET_BY,
     Box,
     Cable,
+    Delays,
     Rig,
     Route,
     Setup,
@@ -120,6 +121,7 @@ def _row(value: Any, fields: dict[str, _Field]) -> dict[str, Any]:
 def _box_row(box: Box) -> dict[str, Any]:
     return _row(box, _BOX) | {
         "setup": {name: as_lists(value) for name, value in asdict(box.setup).items()},
+        "delays": asdict(box.delays),
         "sockets": [_row(socket, _SOCKET) for socket in box.sockets],
         "routes": [_row(route, _ROUTE) for route in box.routes],
     }
@@ -220,6 +222,8 @@ _RIG = {
     "buffer": _Field(_number(16, 8192, whole=True)),
     "echo": _Field(_flag, True),
     "leader": _Field(_uid_or_empty, ""),
+    "driver": _Field(_text, ""),
+    "stamps": _Field(_text, ""),
 }
 _BOX = {
     "uid": _Field(_uid),
@@ -247,6 +251,13 @@ _SETUP = {
     "set_by": _Field(_one_of(*SET_BY), "menu"),
     "parts": _Field(_number(0, 256, whole=True, empty=True), None),
     "lanes": _Field(_number(1, 256, whole=True, empty=True), None),
+}
+_DELAYS = {
+    "reaction_ms": _Field(_number(0, 1000, empty=True), None),
+    "through_ms": _Field(_number(0, 1000, empty=True), None),
+    "out_ms": _Field(_number(0, 1000, empty=True), None),
+    "converter_samples": _Field(_number(0, 10_000, empty=True), None),
+    "driver_samples": _Field(_number(0, 100_000, empty=True), None),
 }
 _SOCKET = {
     "uid": _Field(_uid),
@@ -294,6 +305,7 @@ _INSTRUMENT = {
     "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
     "home_trim_db": _Field(_number(-60, 24), 0.0),
     "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
+    "lateness_from": _Field(_one_of(*LATENESS_FROM), ""),
     "colour": _Field(_text, ""),
     "patch_list": _Field(_uid_or_empty, ""),
     "patch": _Field(_uid_or_empty, ""),
@@ -348,6 +360,7 @@ _LOOP = {
     "home_trim_db": _Field(_number(-60, 24), 0.0),
     "inverted": _Field(_flag, False),
     "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
+    "lateness_from": _Field(_one_of(*LATENESS_FROM), ""),
     "colour": _Field(_text, ""),
     "notes": _Field(_long_text, ""),
 }
@@ -453,14 +466,15 @@ class _Reader:
         sockets = self._all(row, "sockets", _SOCKET, Socket, f"{path}.")
         routes = self._all(row, "routes", _ROUTE, Route, f"{path}.")
         set_up = self._nested(path, row, "setup", _SETUP, Setup)
-        values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup"))
+        delays = self._nested(path, row, "delays", _DELAYS, Delays)
+        values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup", "delays"))
         mine = {socket.uid for socket in sockets}
         for number, route in enumerate(routes):
             if not {route.source, route.target} <= mine:
                 self.faults.append(f"{path}.routes[{number}] should join two sockets of this box")
-        if values is None or set_up is None:
+        if values is None or set_up is None or delays is None:
             return None
-        return Box(**values, setup=set_up, sockets=sockets, routes=routes)
+        return Box(**values, setup=set_up, delays=delays, sockets=sockets, routes=routes)
 
     def _ends(self, boxes: tuple[Box, ...], cables: tuple[Cable, ...]) -> None:
         known = {socket.uid for box in boxes for socket in box.sockets}

@@ -143,6 +143,22 @@ class Setup:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Delays:
+    """What is known of a box's delays, typed from its data sheet or measured elsewhere; None = not known.
+
+    reaction_ms: of a sounding box, from the end of a note's message to the first sound. through_ms: of a box that
+    sound or messages pass on their way, from in to out. Of an interface: out_ms, its driver and link on the way out;
+    converter_samples and driver_samples on the way home, at the rig's rate.
+    """
+
+    reaction_ms: float | None = None
+    through_ms: float | None = None
+    out_ms: float | None = None
+    converter_samples: float | None = None
+    driver_samples: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
 class Box:
     """A unit with sockets. shape: a key of shapes.SHAPES. order: place within its column, from the top; by_hand: the
     owner put it there, so the layout keeps it. icon: a key of shapes.ICONS ("" = its shape's); picture: name (content
@@ -159,6 +175,7 @@ class Box:
     picture: str = ""
     identity: str = ""
     setup: Setup = field(default_factory=Setup)
+    delays: Delays = field(default_factory=Delays)
     sockets: tuple[Socket, ...] = ()
     routes: tuple[Route, ...] = ()
 
@@ -190,6 +207,7 @@ class Cable:
 class Rig:
     """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings; echo: the host
     passes what is played on to the selected instrument; leader: uid of the box whose clock all follow ("" = the host).
+    driver: kind of driver in use, stamps: where time stamps of messages come from, both in the owner's words.
 
     Cables have no order of their own; they are kept by uid, so that equal rigs are equal.
     """
@@ -200,6 +218,8 @@ class Rig:
     buffer: int = 256
     echo: bool = True
     leader: str = ""
+    driver: str = ""
+    stamps: str = ""
     boxes: tuple[Box, ...] = ()
     cables: tuple[Cable, ...] = ()
 

@@ -13,6 +13,8 @@ class Rig(WithUid):
     buffer = models.PositiveIntegerField(default=256)
     echo = models.BooleanField(default=True)
     leader = models.CharField(max_length=36, blank=True)
+    driver = models.CharField(max_length=80, blank=True)
+    stamps = models.CharField(max_length=80, blank=True)
     meant = models.JSONField(default=list, blank=True)
     template = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
@@ -25,7 +27,7 @@ class Rig(WithUid):
 
 
 class Box(WithUid):
-    """Any unit with sockets; setup: fields of core.rig.values.Setup."""
+    """Any unit with sockets; setup, delays: fields of core.rig.values.Setup and Delays."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="boxes")
     name = models.CharField(max_length=80)
@@ -38,6 +40,7 @@ class Box(WithUid):
     picture = models.CharField(max_length=70, blank=True)
     identity = models.CharField(max_length=40, blank=True)
     setup = models.JSONField(default=dict, blank=True)
+    delays = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["order", "name"]
@@ -121,6 +124,7 @@ class Instrument(WithUid):
     returns = models.JSONField(default=list, blank=True)
     home_trim_db = models.FloatField(default=0.0)
     lateness_ms = models.FloatField(null=True, blank=True)
+    lateness_from = models.CharField(max_length=8, blank=True)
     colour = models.CharField(max_length=7, blank=True)
     order = models.PositiveIntegerField(default=0)
     patch_list = models.CharField(max_length=36, blank=True)
@@ -157,6 +161,7 @@ class Loop(WithUid):
     home_trim_db = models.FloatField(default=0.0)
     inverted = models.BooleanField(default=False)
     lateness_ms = models.FloatField(null=True, blank=True)
+    lateness_from = models.CharField(max_length=8, blank=True)
     colour = models.CharField(max_length=7, blank=True)
     notes = models.TextField(blank=True)
 

@@ -3,18 +3,30 @@
 from django.db import models
 
 from hypotaxis.records.models.base import WithUid
+from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
 
 
 class Sounding(WithUid):
-    """One measurement of a trip's lateness from a recording of one's own.
+    """One measurement of a trip's lateness: taken by the studio, or from a recording of one's own.
 
-    score and recording: names of the kept files; score_title, recording_title: as the person's files were called;
-    parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was asked for (None,
-    "auto": find out); result: the report as core.timing.report has it, with hits and overlay, empty until measured.
+    rig, instrument_uid, part_uid, way_uid, loop_uid: the trip it belongs to; without one it stands for itself. studio:
+    taken by ours; wish: what was played (core.timing.wish.Wish); context: what its lateness depends on, as it was then
+    (core.timing.context). score and recording: names of the kept files; score_title, recording_title: as the person's
+    files were called; parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was
+    asked for (None, "auto": find out); result: the report as core.timing.report has it, with hits and overlay, empty
+    until measured.
     """
 
     name = models.CharField(max_length=80)
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, null=True, related_name="soundings")
+    instrument_uid = models.CharField(max_length=36, blank=True, db_index=True)
+    part_uid = models.CharField(max_length=36, blank=True)
+    way_uid = models.CharField(max_length=36, blank=True)
+    loop_uid = models.CharField(max_length=36, blank=True, db_index=True)
+    studio = models.BooleanField(default=False)
+    wish = models.JSONField(default=dict)
+    context = models.JSONField(default=dict)
     made = models.DateTimeField(auto_now_add=True)
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="sounding")
     score = models.CharField(max_length=80)
