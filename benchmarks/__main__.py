@@ -103,7 +103,14 @@ def one_hour_of_stereo() -> None:
                 inside = at[(at >= minute * 60) & (at < minute * 60 + 60)] - minute * 60 + 0.0142
                 block = hits_at(inside[inside < 59.9], 60)
                 stream.write(np.stack([block, 0.7 * block], axis=1))
-        wish = {"score": str(score), "recording": str(sound), "track": None, "channel": None, "side": "auto"}
+        wish = {
+            "score": str(score),
+            "recording": str(sound),
+            "track": None,
+            "channel": None,
+            "side": "auto",
+            "impulses": False,
+        }
         wish |= {"picture": True, "memory": 3 * 2**30, "seconds": 1800}
         began = time.perf_counter()
         command = [sys.executable, "-c", _WATCHED, sys.executable, "-m", "hypotaxis.core.timing.apart"]

@@ -5,7 +5,7 @@ Two clocks: MIDI runs on the computer's (time_ns, from the start of the run), au
 bytes and samples, never what lies behind them. Samples are float32, full scale ±1.0, shape (frames, inputs).
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -53,6 +53,9 @@ class Studio(Protocol):
     def inputs(self) -> tuple[str, ...]:
         """System names of the audio inputs there are now."""
 
+    def outputs(self) -> tuple[str, ...]:
+        """System names of the audio outputs there are now."""
+
     def run(
         self,
         messages: Sequence[Message],
@@ -61,11 +64,13 @@ class Studio(Protocol):
         frames: int,
         fast: bool = False,
         echo: Callable[[Message], Sequence[Message]] | None = None,
+        sound: Mapping[str, np.ndarray] | None = None,
     ) -> Iterator[Block]:
         """Send the messages at their times and deliver the inputs until `frames` have come.
 
         messages must be in order of time. echo: asked for each message that comes in by a port, says what leaves for it
-        at once. fast: as quickly as possible instead of in real time, for a simulated
-        studio only; the samples are the same. Closing the iterator ends the run and silences what sounds.
-        Raises PortMissing for a port or input that is not there, StudioTrouble for fast on real hardware.
+        at once. sound: what audio outputs (system names) play from the run's first frame on. fast: as quickly as
+        possible instead of in real time, for a simulated studio only; the samples are the same. Closing the iterator
+        ends the run and silences what sounds. Raises PortMissing for a port, input or output that is not there,
+        StudioTrouble for fast on real hardware.
         """

@@ -5,6 +5,7 @@ from dataclasses import asdict, fields
 
 from django.db import transaction
 
+from hypotaxis.core.midi.programs import Program, change_messages, mix_messages
 from hypotaxis.core.patches import values
 from hypotaxis.core.plan import Instrument, Plan, Voice
 from hypotaxis.records.models import Patch, PatchList
@@ -64,6 +65,30 @@ def voices_of(instrument: Instrument) -> list[Voice]:
     maps = {one.name: one for one in note_maps_of(named)} if named else {}
     notes = maps[instrument.note_map].notes if instrument.note_map in maps else ()
     return [Voice(note=note.note, name=note.name) for note in notes]
+
+
+def picked(instrument: Instrument, part: str = "") -> Patch | None:
+    """The patch that is called up on an instrument, or on one of its parts (uid), if its list is still there."""
+    uid = next((one.patch for one in instrument.parts if one.uid == part), "") if part else instrument.patch
+    return Patch.objects.filter(uid=uid).select_related("list").first() if uid else None
+
+
+def on_the_wire(patch: Patch) -> Program:
+    """A stored patch's numbers."""
+    return Program(patch.program, patch.msb, patch.lsb)
+
+
+def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
+    """The messages that call up the patches that are picked for an instrument's parts, with their level and pan; each
+    with the port (socket uid) it leaves by."""
+    calls = []
+    for seat, part in zip(instrument.seats, (None, *instrument.parts), strict=True):
+        patch = picked(instrument, seat.part)
+        if patch:
+            calls += change_messages(seat.channel, on_the_wire(patch), instrument.bank_form)
+        calls += mix_messages(seat.channel, part.level, part.pan) if part else []
+        calls = [(seat.send, one) if isinstance(one, bytes) else one for one in calls]
+    return calls
 
 
 def lists_of(plan: Plan) -> tuple[values.KeptList, ...]:

@@ -9,7 +9,7 @@ has inputs; MIDI by every box that a link joins to the computer.
 import time
 import zlib
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -131,6 +131,9 @@ class Desk:
     def inputs(self) -> tuple[str, ...]:
         return tuple(self._inputs)
 
+    def outputs(self) -> tuple[str, ...]:
+        return tuple(self._outputs)
+
     def run(
         self,
         messages: Sequence[Message],
@@ -139,17 +142,19 @@ class Desk:
         frames: int,
         fast: bool = False,
         echo: Callable[[Message], Sequence[Message]] | None = None,
+        sound: Mapping[str, np.ndarray] | None = None,
     ) -> Iterator[Block]:
-        self._check(messages, inputs)
+        self._check(messages, inputs, sound or {})
         self.runs += 1
         played = self._hands(frames / self.sample_rate)
         if echo:
             echoed = [replace(out, time_ns=out.time_ns + HOST_NS) for message in played for out in echo(message)]
-            self._check(echoed, ())
+            self._check(echoed)
             messages = sorted([*messages, *echoed], key=lambda message: message.time_ns)
         self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
-        return self._with_replies(self._blocks(inputs, sources, frames, fast), self._received(messages, played))
+        looped = np.stack([self._looped(name, sound or {}, frames) for name in inputs] or [np.zeros(frames)], axis=1)
+        return self._with_replies(self._blocks(inputs, sources, looped, fast), self._received(messages, played))
 
     # --- for tests only: what a measurement has to find out
 
@@ -176,9 +181,17 @@ class Desk:
 
     @cached_property
     def _inputs(self) -> dict[str, Socket]:
-        sockets = self.interface.sockets if self.interface else ()
-        there = self.interface is not None and hubs_between(self.rig, self.interface) is not None
-        audio = (s for s in sockets if there and s.kind == "audio" and s.direction == "in")
+        return self._audio("in")
+
+    @cached_property
+    def _outputs(self) -> dict[str, Socket]:
+        return self._audio("out")
+
+    def _audio(self, direction: str) -> dict[str, Socket]:
+        """The interface's audio sockets of a direction by system name; none while it is not joined."""
+        if self.interface is None or hubs_between(self.rig, self.interface) is None:
+            return {}
+        audio = (s for s in self.interface.sockets if s.kind == "audio" and s.direction == direction)
         return {self._system_name(self.interface, socket): socket for socket in audio}
 
     def _system_name(self, box: Box, socket: Socket) -> str:
@@ -188,7 +201,7 @@ class Desk:
         label = next((one for one in labels if socket_uid(box.uid, one) == socket.uid), socket.label)
         return reported_name(self.natures.get(box.uid, box.uid), box.shape, label, socket.kind)
 
-    def _check(self, messages: Sequence[Message], inputs: Sequence[str]) -> None:
+    def _check(self, messages: Sequence[Message], inputs: Sequence[str] = (), outputs: Iterable[str] = ()) -> None:
         ports = {port.system_name: port for port in self.ports() if port.direction == "out"}
         for name in sorted({message.port for message in messages}):
             if name not in ports:
@@ -198,6 +211,9 @@ class Desk:
         for name in inputs:
             if name not in self._inputs:
                 raise PortMissing(f"The studio does not report an audio input “{name}”. Is its interface joined?")
+        for name in outputs:
+            if name not in self._outputs:
+                raise PortMissing(f"The studio does not report an audio output “{name}”. Is its interface joined?")
 
     def _delay_samples(self) -> float:
         return self.nature.converter_samples + self.nature.driver_samples + self.buffer
@@ -304,6 +320,17 @@ class Desk:
                 found.append((self.units[box.uid], socket.label, self._taps(way)))
         return found
 
+    def _looped(self, input_name: str, sound: Mapping[str, np.ndarray], frames: int) -> np.ndarray:
+        """What outputs play that comes home by an input: delayed by a buffer and a converter on the way out, by what
+        stands between, and by the same again on the way home. One crystal clocks both, so nothing drifts."""
+        heard = np.zeros(frames)
+        names = {socket.uid: name for name, socket in self._outputs.items()}
+        for way in ways_into(self.rig, self._inputs[input_name].uid):
+            played = sound.get(names.get(way[0].source, ""))
+            for late, gain in self._taps(way) if played is not None else ():
+                heard += gain * _delayed(played, late * self.sample_rate + 2 * self._delay_samples(), frames)
+        return heard
+
     def _taps(self, way: Sequence[Cable]) -> tuple[tuple[float, float], ...]:
         taps: tuple[tuple[float, float], ...] = ((0.0, 1.0),)
         for into, out in pairwise(way):
@@ -314,7 +341,10 @@ class Desk:
             taps = tuple((late + more, level * share * gain) for late, level in taps for more, share in through)
         return taps
 
-    def _blocks(self, inputs: Sequence[str], sources: Sequence[list], frames: int, fast: bool) -> Iterator[Block]:
+    def _blocks(
+        self, inputs: Sequence[str], sources: Sequence[list], looped: np.ndarray, fast: bool
+    ) -> Iterator[Block]:
+        frames = len(looped)
         began = time.monotonic()
         cabled = {unit.box.uid: self._cabled(unit.box) for of_input in sources for unit, _, _ in of_input}
         rate = self.sample_rate * (1 + self.nature.crystal_ppm * 1e-6)
@@ -327,6 +357,7 @@ class Desk:
             # Always a whole block is computed, so that a run's end does not change its numbers.
             analogue = (start + np.arange(BLOCK) - self._delay_samples()) / rate
             samples = np.zeros((BLOCK, len(sources)), dtype=np.float64)
+            samples[:count] += looped[start : start + count, : len(sources)]
             rng = np.random.default_rng([self.seed, self.runs, start])
             noise = rng.standard_normal(samples.shape) * 10 ** (self.nature.noise_db / 20)
             rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
@@ -362,6 +393,14 @@ class Desk:
 
 def _has_inputs(box: Box) -> bool:
     return any(socket.kind == "audio" and socket.direction == "in" for socket in box.sockets)
+
+
+def _delayed(samples: np.ndarray, delay: float, frames: int) -> np.ndarray:
+    """Samples later by a delay that is no whole number of samples, by turning the phase of their spectrum."""
+    size = len(samples) + int(delay) + 4096
+    turn = np.exp(-2j * np.pi * np.fft.rfftfreq(size) * delay)
+    shifted = np.fft.irfft(np.fft.rfft(samples, size) * turn, size)[:frames]
+    return np.pad(shifted, (0, frames - len(shifted)))
 
 
 def _at_once(handed: Sequence[tuple[int, bytes]]) -> Iterator[tuple[int, int]]:

@@ -37,12 +37,13 @@ def measure_apart(
     track: int | None = None,
     channel: int | None = None,
     side: str = "auto",
+    impulses: bool = False,
     picture: bool = False,
     progress: Callable[[float], None] | None = None,
 ) -> dict[str, Any]:
     """The report of a recording against a score (see report.report), read in a child process.
 
-    picture: with "hits" (rows of moment and onset in samples, whether used) and "overlay" (see `_overlay`).
+    impulses: impulses were played (see Listened). picture: with "hits" (rows of moment and onset in samples, whether used) and "overlay" (see `_overlay`).
     progress: told the share done, several times a second; what it raises ends the child. Raises NoAnswer with the
     reason when there is no answer.
     """
@@ -52,6 +53,7 @@ def measure_apart(
         "track": track,
         "channel": channel,
         "side": side,
+        "impulses": impulses,
         "picture": picture,
         "memory": MEMORY_BYTES,
         "seconds": SECONDS,
@@ -113,7 +115,12 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
     score = read_smf(_bytes_of(Path(wish["score"])))
     facts = check_audio(Path(wish["recording"]))
     recording = open_recording(Path(wish["recording"]))
-    listened = Listened(recording, side=wish["side"], progress=lambda share: _tell(progress=READING_SHARE * share))
+    listened = Listened(
+        recording,
+        side=wish["side"],
+        impulses=wish["impulses"],
+        progress=lambda share: _tell(progress=READING_SHARE * share),
+    )
     _tell(progress=READING_SHARE)
     answer = measure_score(listened, score, track=wish["track"], channel=wish["channel"])
     warnings = []

@@ -137,12 +137,15 @@ class _Match:
 class Listened:
     """A recording whose coarse curves are known, so that several sets of moments can be measured against it.
 
-    side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. progress: told the share
-    (0–1) of the reading. Raises NoSignal for silence, UnreadableFile for samples that are no numbers.
+    side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. impulses: impulses were sent,
+    so centres are read even where echoes make the hits long. progress: told the share (0–1) of the reading. Raises
+    NoSignal for silence, UnreadableFile for samples that are no numbers.
     """
 
-    def __init__(self, recording: Recording, *, side: str = "auto", progress: Progress | None = None) -> None:
-        self.recording = recording
+    def __init__(
+        self, recording: Recording, *, side: str = "auto", impulses: bool = False, progress: Progress | None = None
+    ) -> None:
+        self.recording, self.impulses = recording, impulses
         self.curves = novelty(recording, _sides(recording, side), progress=progress)
         if not all(np.isfinite(curve.level).all() for curve in self.curves):
             raise UnreadableFile("The recording holds values that are no numbers. Export it again.")
@@ -225,7 +228,7 @@ class Listened:
         line = first.line()
         expected = positions + (line.intercept + line.slope * positions / rate) * rate / 1000
         hits = self._hits_around(curve, expected, min(REACH_MS, max(4.0, 5 * line.jitter_ms)), few=False)
-        reading = read_together(self.recording, curve.side, hits, kinds)
+        reading = read_together(self.recording, curve.side, hits, kinds, impulses=self.impulses)
         return _Match(positions, hits, reading.onset, reading.impulses, rate)
 
     def _hits_around(self, curve: Novelty, expected: np.ndarray, reach_ms: float, *, few: bool) -> Hits:

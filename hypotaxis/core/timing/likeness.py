@@ -33,12 +33,12 @@ class Reading:
     impulses: bool
 
 
-def read_together(recording: Recording, side: int, hits: Hits, kinds: np.ndarray) -> Reading:
-    """Onsets of found hits, each kind (equal numbers) compared within itself."""
+def read_together(recording: Recording, side: int, hits: Hits, kinds: np.ndarray, *, impulses: bool = False) -> Reading:
+    """Onsets of found hits, each kind (equal numbers) compared within itself. impulses: they are known to be such."""
     found = hits.found
     if not found.any():
         return Reading(hits.onset, False)
-    if float(np.median(hits.width[found])) <= IMPULSE_MS * recording.rate / 1000:
+    if impulses or float(np.median(hits.width[found])) <= IMPULSE_MS * recording.rate / 1000:
         return Reading(_centres(recording, side, hits), True)
     onset = hits.onset.copy()
     for kind in np.unique(kinds[found]).tolist():

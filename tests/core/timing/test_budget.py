@@ -133,7 +133,7 @@ class StaleTest(SimpleTestCase):
             ("buffer 256, now 128",): replace(plan, rig=replace(rig, buffer=128)),
             ("sample rate 48000, now 96000",): replace(plan, rig=replace(rig, sample_rate=96_000)),
             ("kind of driver not noted, now generic",): replace(plan, rig=replace(rig, driver="generic")),
-            ("source of the time stamps not noted, now its own",): replace(
+            ("source of the time stamps not noted, now the driver",): replace(
                 plan, rig=replace(rig, stamps="the driver")
             ),
             ("cable path",): unplug(plan, "Bittern", "MIDI in"),

@@ -92,15 +92,15 @@ def recording_panels():
 class CutShortTest(DemoTest):
     def stop_after(self, blocks: int, act):
         """A studio whose run does `act` after so many blocks."""
-        original = Desk._blocks
+        original = Desk.run
 
-        def cut(desk, sources, frames, fast):
-            for number, block in enumerate(original(desk, sources, frames, fast)):
+        def cut(desk, *given, **named):
+            for number, block in enumerate(original(desk, *given, **named)):
                 if number == blocks:
                     act()
                 yield block
 
-        return mock.patch.object(Desk, "_blocks", cut)
+        return mock.patch.object(Desk, "run", cut)
 
     def test_cancel_keeps_what_was_recorded_so_far(self):
         ask = lambda: jobs.ask_to_cancel(str(Job.objects.last().uid))  # noqa: E731

@@ -13,7 +13,6 @@ from django.utils import timezone
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.patchfile import read_patch_file
-from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.patches import values
 from hypotaxis.core.patches.general_midi import general_midi
 from hypotaxis.core.plan import Instrument, Plan
@@ -130,12 +129,6 @@ def use_list(rig: Rig, plan: Plan, instrument: Instrument, kept: PatchList | Non
     change_plan(rig, title, plan, set_instrument(plan, instrument.uid, patch_list=uid, patch=patch, parts=parts))
 
 
-def picked(instrument: Instrument, part: str = "") -> Patch | None:
-    """The patch that is called up on an instrument, or on one of its parts (uid), if its list is still there."""
-    uid = next((one.patch for one in instrument.parts if one.uid == part), "") if part else instrument.patch
-    return Patch.objects.filter(uid=uid).select_related("list").first() if uid else None
-
-
 def neighbour(patch: Patch, step: int) -> Patch | None:
     """The patch before or after in its list."""
     if step > 0:
@@ -149,11 +142,6 @@ def list_of(instrument: Instrument) -> PatchList | None:
         return PatchList.objects.filter(uid=uuid.UUID(instrument.patch_list)).first()
     except ValueError:
         return None
-
-
-def on_the_wire(patch: Patch) -> Program:
-    """A stored patch's numbers."""
-    return Program(patch.program, patch.msb, patch.lsb)
 
 
 def mark(patch: Patch, what: str) -> None:

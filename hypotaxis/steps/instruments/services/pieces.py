@@ -8,8 +8,7 @@ from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
 from hypotaxis.core.rig.trips import returns_text, way_home
 from hypotaxis.core.session.lanes import lanes_of
 from hypotaxis.records.models import PatchList
-from hypotaxis.records.patch_lists import note_maps_of
-from hypotaxis.steps.instruments.services.patches import picked
+from hypotaxis.records.patch_lists import note_maps_of, picked
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,6 @@ import soundfile
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule
-from hypotaxis.core.midi.programs import change_messages, mix_messages
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.ports import ports_of
@@ -38,9 +37,9 @@ from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import running
 from hypotaxis.records.models import Job, Rig, Track
+from hypotaxis.records.patch_lists import calls_of
 from hypotaxis.records.plan import load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
-from hypotaxis.steps.instruments.services.patches import on_the_wire, picked
 
 KEPT = 20
 KINDS = ("note", "chord", "pattern", "demo", "keys")
@@ -211,19 +210,6 @@ def plain_wave(job: Job) -> bytes:
     made = io.BytesIO()
     soundfile.write(made, plain_sound(notes, PLAIN_RATE), PLAIN_RATE, format="WAV", subtype="PCM_16")
     return made.getvalue()
-
-
-def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
-    """The messages that call up the patches that are picked for an instrument's parts, with their level and pan; each
-    with the port (socket uid) it leaves by."""
-    calls = []
-    for seat, part in zip(instrument.seats, (None, *instrument.parts), strict=True):
-        patch = picked(instrument, seat.part)
-        if patch:
-            calls += change_messages(seat.channel, on_the_wire(patch), instrument.bank_form)
-        calls += mix_messages(seat.channel, part.level, part.pan) if part else []
-        calls = [(seat.send, one) if isinstance(one, bytes) else one for one in calls]
-    return calls
 
 
 def _chord_of(plan: Plan, instrument: Instrument) -> tuple[int, ...]:

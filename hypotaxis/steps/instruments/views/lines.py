@@ -26,7 +26,7 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList, Take
-from hypotaxis.records.patch_lists import note_maps_of, voices_of
+from hypotaxis.records.patch_lists import calls_of, note_maps_of, picked, voices_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
 from hypotaxis.steps.instruments.services import defining, looping, patches, pieces, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
@@ -280,15 +280,15 @@ def _line(here: Desk, instrument: Instrument) -> Line:
 
 
 def _sound(instrument: Instrument) -> str:
-    patch = patches.picked(instrument)
+    patch = picked(instrument)
     return f"{patch.number} {patch.name}" if patch else ""
 
 
 def _opened(here: Desk, uid: str) -> dict:
     instrument = here.plan.instrument(uid)
     part = instrument.seat(here.request.GET.get("part", "")).part
-    patch, kept = patches.picked(instrument, part), patches.list_of(instrument)
-    called = [data for _, data in trying.calls_of(instrument)]
+    patch, kept = picked(instrument, part), patches.list_of(instrument)
+    called = [data for _, data in calls_of(instrument)]
     arrives = here.plan.rig.find(instrument.returns[0]) if instrument.returns else None
     context = {
         "home_box": arrives[0] if arrives else None,

@@ -13,7 +13,7 @@ from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.records.current import desk
 from hypotaxis.records.models import Patch, PatchList
-from hypotaxis.records.patch_lists import as_value, note_maps_of
+from hypotaxis.records.patch_lists import as_value, note_maps_of, picked
 from hypotaxis.steps.instruments.forms import BankNumbersForm, PatchFileForm
 from hypotaxis.steps.instruments.services import patches as service
 from hypotaxis.steps.instruments.services import trying
@@ -123,7 +123,7 @@ def find(request, uid):
     rows, many = service.find(kept, request.GET.get("q", ""), only=request.GET.get("only", "")) if kept else ([], 0)
     context = {"i": instrument, "rows": rows, "many": many, "words": request.GET.get("q", ""), "searched": True}
     context["part"] = instrument.seat(request.GET.get("part", "")).part
-    context["patch"] = service.picked(instrument, context["part"])
+    context["patch"] = picked(instrument, context["part"])
     return render(request, "instruments/includes/found.html", context)
 
 
@@ -143,7 +143,7 @@ def pick(request, uid):
     here = desk(request)
     instrument = instrument_or_404(here, uid)
     part = instrument.seat(request.POST.get("part", "")).part
-    now = service.picked(instrument, part)
+    now = picked(instrument, part)
     if "step" in request.POST:
         step = 1 if request.POST["step"] == "next" else -1
         kept = service.list_of(instrument)

@@ -66,7 +66,7 @@ def place(take: Take) -> None:
     instrument = Instrument.objects.filter(uid=take.instrument_uid).first()
     measured = round(take.lateness["lateness_ms"], 3)
     if instrument and not take.way_uid and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
-        edit = Edit("instrument", str(instrument.uid), {"lateness_ms": measured})
+        edit = Edit("instrument", str(instrument.uid), {"lateness_ms": measured, "lateness_from": "take"})
         change_rig(instrument.rig, f"lateness of {instrument.name}", [edit])
 
 

@@ -1,0 +1,225 @@
+"""Soundings taken by the studio: the pattern goes out, what comes home is recorded, measured and kept.
+
+Each sounding is a job of its own, so that several in a row go one after the other, each with its progress, and any of
+them can be stopped. The recording is kept as a file like one of the owner's and measured by the same code.
+"""
+
+from collections.abc import Iterator, Sequence
+from contextlib import closing
+from dataclasses import asdict, dataclass, replace
+
+import numpy as np
+import soundfile
+from django.db import transaction
+from huey.contrib.djhuey import db_task
+
+from hypotaxis.core.errors import CannotSchedule, StudioTrouble
+from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.midi.programs import change_messages
+from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.rig.change import keep_loop, set_instrument
+from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.studio import Message, Studio
+from hypotaxis.core.timing.apart import measure_apart
+from hypotaxis.core.timing.context import context_of, context_of_loop
+from hypotaxis.core.timing.pattern import loop_signal
+from hypotaxis.core.timing.wish import Wish, played_score, sounding_score
+from hypotaxis.records.audio import write_whole
+from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.models import Job, Patch, Rig, Sounding
+from hypotaxis.records.patch_lists import calls_of, on_the_wire
+from hypotaxis.records.plan import load_plan
+from hypotaxis.records.studio import studio_for
+from hypotaxis.steps.timing.services.sounding import path_of
+
+RECORDING_SHARE = 0.85
+"""Of the time is playing in real time; the rest is measuring."""
+CALL_GAP_NS = 4_000_000
+"""Between messages that call a sound back: bank and program take 2.56 ms on a DIN wire."""
+LOOP_LEVEL = 0.5
+TAIL_S = 1.5
+
+
+@dataclass(frozen=True)
+class Trip:
+    """What is sounded: a part of an instrument and one of its ways home (uids, "" = the first), or an effect loop."""
+
+    instrument: Instrument | None = None
+    part: str = ""
+    way: str = ""
+    loop: Loop | None = None
+
+    @property
+    def name(self) -> str:
+        if self.loop:
+            return self.loop.name
+        home = next((one.name for one in self.instrument.further if one.uid == self.way), "")
+        named = [self.instrument.seat(self.part).name, home]
+        return ", ".join([self.instrument.name, *(one for one in named if one)])
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        if self.loop:
+            return self.loop.returns
+        return next((one.inputs for one in self.instrument.homes if one.uid == self.way), self.instrument.returns)
+
+
+def trips_of(plan: Plan) -> list[Trip]:
+    """Every trip of a plan that can be sounded by itself: each instrument once, each effect loop."""
+    return [*(Trip(one) for one in plan.instruments), *(Trip(loop=one) for one in plan.loops)]
+
+
+def check_trip(plan: Plan, trip: Trip) -> None:
+    """Raises CannotSchedule when a trip cannot be sounded, with the reason."""
+    if not any(plan.rig.find(uid) for uid in trip.inputs):
+        raise CannotSchedule(f"{trip.name} has no return, so nothing that comes home can be recorded.")
+    sends = trip.loop.sends if trip.loop else (trip.instrument.seat(trip.part).send,)
+    if not any(plan.rig.find(uid) for uid in sends):
+        raise CannotSchedule(f"{trip.name} has no way out, so nothing can be sent.")
+
+
+def start(rig: Rig, plan: Plan, trips: Sequence[Trip], wish: Wish) -> list[Sounding]:
+    """Ask the worker for a sounding of each trip, in a row. Raises CannotSchedule when one of them cannot be."""
+    for trip in trips:
+        check_trip(plan, trip)
+    rows = [_row(rig, plan, trip, wish) for trip in trips]
+    for row in rows:
+        take(str(row.job_id))
+    return rows
+
+
+@transaction.atomic
+def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish) -> Sounding:
+    if trip.loop:
+        context, mine = context_of_loop(plan, trip.loop), {"loop_uid": trip.loop.uid}
+    else:
+        context = context_of(plan, trip.instrument, part=trip.part, way=trip.way)
+        context |= {"patch": wish.patch or context["patch"]}
+        mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "way_uid": trip.way}
+    job = Job.objects.create(kind="sounding")
+    return Sounding.objects.create(
+        name=trip.name[:80], job=job, rig=rig, studio=True, wish=asdict(wish), context=context, **mine
+    )
+
+
+def trip_of_row(plan: Plan, row: Sounding) -> Trip:
+    """What a kept sounding is of. Raises CannotSchedule when that is no longer in the rig."""
+    if row.loop_uid:
+        trip = Trip(loop=plan.loop(row.loop_uid))
+    else:
+        trip = Trip(plan.instrument(row.instrument_uid), row.part_uid, row.way_uid)
+    if not (trip.loop or trip.instrument):
+        raise CannotSchedule(f"{row.name} is no longer in the rig.")
+    return trip
+
+
+@db_task()
+def take(job_uid: str) -> None:
+    """The task: play, record, measure, keep; what was called up before is called up again, however it ends."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        row = Sounding.objects.select_related("rig").get(job_id=job_uid)
+        plan = load_plan(row.rig)
+        trip = trip_of_row(plan, row)
+        check_trip(plan, trip)
+        wish = Wish(**row.wish)
+        _record(row, plan, trip, wish, reporter)
+        found = measure_apart(
+            path_of(row.score),
+            path_of(row.recording),
+            impulses=trip.loop is not None,
+            picture=True,
+            progress=lambda share: reporter.tell(RECORDING_SHARE + (1 - RECORDING_SHARE) * share),
+        )
+        row.result = found
+        row.save(update_fields=["result"])
+        if wish.test == "hits":
+            keep_lateness(row.rig, trip, found["offset_ms"], "sounding")
+
+
+def keep_lateness(rig: Rig, trip: Trip, lateness_ms: float | None, source: str) -> None:
+    """Let an instrument or loop have a lateness, with where it comes from; of its first part and main return only."""
+    if trip.part or trip.way:
+        return
+    plan = load_plan(rig)
+    fields = {"lateness_ms": None if lateness_ms is None else round(lateness_ms, 3), "lateness_from": source}
+    if trip.loop:
+        after = keep_loop(plan, replace(trip.loop, **fields))
+    else:
+        after = set_instrument(plan, trip.instrument.uid, **fields)
+    change_plan(rig, f"lateness of {trip.name}", plan, after)
+
+
+def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporter) -> None:
+    """Run the studio and keep score and recording beside the row."""
+    names = [plan.rig.find(uid)[1].system_name for uid in trip.inputs if plan.rig.find(uid)]
+    with studio_for(plan) as studio:
+        if wish.fast and not studio.simulated:
+            raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
+        if trip.loop:
+            sent, score, sound, skipped, frames = _loop_run(plan, trip.loop, wish, studio)
+        else:
+            schedule = _schedule(plan, trip, wish, studio.sample_rate)
+            sent, sound = schedule.messages, {}
+            score = sounding_score(wish, trip.instrument.seat(trip.part).channel)
+            skipped, frames = -schedule.first_sample, schedule.frames
+
+        def blocks() -> Iterator[np.ndarray]:
+            with closing(studio.run(sent, names, frames=frames, fast=wish.fast, sound=sound)) as run:
+                for block in run:
+                    yield block.samples[max(0, skipped - block.start) :]
+                    reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / frames)
+
+        def write(stream) -> None:
+            with soundfile.SoundFile(stream, "w", studio.sample_rate, len(names), "FLOAT", format="WAV") as file:
+                for samples in blocks():
+                    file.write(samples)
+
+        try:
+            recording = write_whole("soundings", ".recording", write)
+        finally:
+            if trip.instrument and wish.patch:
+                _call_back(studio, plan, trip.instrument)
+    data = write_smf(score)
+    kept = write_whole("soundings", ".score", lambda stream: stream.write(data))
+    row.score, row.recording = kept.name, recording.name
+    row.score_title, row.recording_title = "the pattern of the sounding", "what came home"
+    part = score.parts[0]
+    row.parts = [[2, part.channel, part.name, len(part.notes)]]
+    row.save()
+
+
+def _schedule(plan: Plan, trip: Trip, wish: Wish, rate: int) -> Schedule:
+    seat = trip.instrument.seat(trip.part)
+    score = played_score(wish, seat.channel)
+    patch = Patch.objects.filter(uid=wish.patch).first() if wish.patch else None
+    calls = change_messages(seat.channel, on_the_wire(patch), trip.instrument.bank_form) if patch else []
+    if not patch:
+        calls = [data for send, data in calls_of(trip.instrument) if send == seat.send]
+    part = score.parts[0]
+    played = PlayedPart(plan.rig.find(seat.send)[1].system_name, seat.channel, part.notes, part.controls, tuple(calls))
+    last_bar = score.tempo.position(score.end_tick).bar
+    return plan_run([played], score.tempo, first_bar=1, last_bar=last_bar, sample_rate=rate)
+
+
+def _loop_run(plan: Plan, loop: Loop, wish: Wish, studio: Studio):
+    """Band-limited impulses out by the loop's first output."""
+    signal = loop_signal(studio.sample_rate, hits=wish.hits, level=LOOP_LEVEL)
+    name = plan.rig.find(loop.sends[0])[1].system_name
+    frames = len(signal) + round(TAIL_S * studio.sample_rate)
+    return [], sounding_score(wish, 1), {name: signal}, 0, frames
+
+
+def _call_back(studio: Studio, plan: Plan, instrument: Instrument) -> None:
+    """Send what was called up before a percussive patch took its place."""
+    sent = [
+        Message(place * CALL_GAP_NS, plan.rig.find(send)[1].system_name, data)
+        for place, (send, data) in enumerate(calls_of(instrument))
+        if plan.rig.find(send)
+    ]
+    if sent:
+        frames = round((sent[-1].time_ns / 1e9 + 0.1) * studio.sample_rate)
+        for _ in studio.run(sent, [], frames=frames, fast=studio.simulated):
+            pass
