@@ -93,7 +93,7 @@ def _instrument_fact(number: int, wrong: list[Finding]) -> str:
 
 
 def _timing_fact(measured: int, instruments: int) -> str:
-    own = Sounding.objects.count()
+    own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
     recordings = count(own, "recording") if own else ""
     if not instruments:
         return recordings or "drop a recording here"

@@ -43,7 +43,8 @@ def measure_apart(
 ) -> dict[str, Any]:
     """The report of a recording against a score (see report.report), read in a child process.
 
-    impulses: impulses were played (see Listened). picture: with "hits" (rows of moment and onset in samples, whether used) and "overlay" (see `_overlay`).
+    impulses: impulses were played (see Listened). picture: with "hits" (rows of moment and onset in samples, whether
+    used) and "overlay" (see `_overlay`).
     progress: told the share done, several times a second; what it raises ends the child. Raises NoAnswer with the
     reason when there is no answer.
     """

@@ -137,8 +137,8 @@ class _Match:
 class Listened:
     """A recording whose coarse curves are known, so that several sets of moments can be measured against it.
 
-    side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. impulses: impulses were sent,
-    so centres are read even where echoes make the hits long. progress: told the share (0–1) of the reading. Raises
+    side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. impulses: such were sent, so
+    centres are read even where echoes make the hits long. progress: told the share (0–1) of the reading. Raises
     NoSignal for silence, UnreadableFile for samples that are no numbers.
     """
 

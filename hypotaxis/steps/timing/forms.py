@@ -1,10 +1,13 @@
 """Forms of timing."""
 
+from collections.abc import Sequence
 from pathlib import PurePath
 
 from django import forms
 
 from hypotaxis.core.formats import audio, smf
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.wish import HITS, TESTS
 
 SIDES = (("auto", "the clearer side"), ("left", "left"), ("right", "right"), ("mix", "both mixed"))
 
@@ -63,7 +66,15 @@ class SoundingForm(ChoiceForm):
     name = forms.CharField(
         label="Name of the sounding", max_length=80, required=False, help_text="Empty: the recording’s."
     )
-    field_order = ["score", "recording", "name", "track", "channel", "side"]
+    instrument = forms.ChoiceField(
+        label="Of the instrument", required=False, help_text="Its lateness is then kept with it, like any sounding."
+    )
+    field_order = ["score", "recording", "instrument", "name", "track", "channel", "side"]
+
+    def __init__(self, *args, plan: Plan | None = None, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        known = [(one.uid, one.name) for one in (plan.instruments if plan else ())]
+        self.fields["instrument"].choices = [("", "none of this rig"), *known]
 
     def clean_score(self):
         return _not_larger(self.cleaned_data["score"], smf.MAX_BYTES, "scores", "Is it an audio file?")
@@ -74,6 +85,44 @@ class SoundingForm(ChoiceForm):
     def sounding_name(self) -> str:
         """The given name, otherwise the recording's without its ending."""
         return self.cleaned_data["name"].strip() or PurePath(self.cleaned_data["recording"].name).stem or "Untitled"
+
+
+class TakeForm(forms.Form):
+    """A sounding by the studio: what it plays. patches: (uid, name) of sounds that may be called up for it."""
+
+    test = forms.ChoiceField(label="What", choices=list(TESTS.items()))
+    hits = forms.TypedChoiceField(label="Hits", choices=[(count, str(count)) for count in HITS], coerce=int)
+    note = forms.IntegerField(
+        label="Note", min_value=5, max_value=127, required=False, help_text="Empty: one that suits the box."
+    )
+    velocity = forms.IntegerField(label="Velocity", min_value=1, max_value=127)
+    patch = forms.ChoiceField(
+        label="Sound",
+        required=False,
+        help_text="A percussive one reads best. What is called up now comes back afterwards.",
+    )
+    fast = forms.BooleanField(label="Stand-in only: faster", required=False)
+
+    def __init__(self, *args, patches: Sequence[tuple[str, str]] = (), **kwargs) -> None:
+        initial = {"test": "hits", "hits": 64, "velocity": 110} | (kwargs.pop("initial", None) or {})
+        super().__init__(*args, initial=initial, **kwargs)
+        self.fields["patch"].choices = [("", "as it is called up now"), *patches]
+
+    def wish(self) -> dict:
+        """Fields of core.timing.wish.Wish; without a note where none was typed."""
+        return {name: value for name, value in self.cleaned_data.items() if value is not None}
+
+
+class TypedForm(forms.Form):
+    """A lateness that the owner knows from elsewhere."""
+
+    lateness_ms = forms.FloatField(
+        label="Late by, ms (+ late, − early)",
+        min_value=-1000,
+        max_value=1000,
+        required=False,
+        help_text="Empty: what was measured counts again.",
+    )
 
 
 class RenameForm(forms.Form):

@@ -4,6 +4,7 @@ import io
 
 import soundfile
 from django.contrib import messages
+from django.db.models import Q
 from django.http import FileResponse, Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -11,51 +12,85 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.glass import SPANS_MS
 from hypotaxis.core.drawing.soundings import PLOT_H, PLOT_W
-from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
 from hypotaxis.records.asked import number, whole
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import Desk, desk
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, Sounding
-from hypotaxis.steps.timing.forms import ChoiceForm, RenameForm, SoundingForm
-from hypotaxis.steps.timing.services import picture, sounding
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.lateness import known_latenesses, unfinished
+from hypotaxis.records.models import Job, Patch, Sounding
+from hypotaxis.steps.timing.forms import ChoiceForm, RenameForm, SoundingForm, TakeForm, TypedForm
+from hypotaxis.steps.timing.services import picture, rows, sounding, taking
+from hypotaxis.steps.timing.services.opened_trip import dependence, opened_trip
+from hypotaxis.steps.timing.services.sounding import with_lateness
 
 LOOP_RATE = 48_000
+MOST_PATCHES = 400
+"""Sounds offered for a sounding; longer lists are searched on the Instruments step."""
 
 
-def home(request, row: Sounding | None = None, **sheet):
-    """All instruments and soundings on one scale; row: the sounding opened."""
+def home(request, row: Sounding | None = None, trip: str = "", **sheet):
+    """All trips and recordings on one scale. row: the sounding that is looked at; trip: the uid of the instrument or
+    effect loop that is opened."""
     here = desk(request)
-    soundings = list(Sounding.objects.select_related("job"))
-    instruments, own, marks = picture.rows_of(here.plan, soundings, row)
+    own = list(Sounding.objects.filter(instrument_uid="", loop_uid="").select_related("job"))
+    trips, recordings, marks = rows.rows_of(here.plan, own, row)
+    opened = next((one for one in trips if one.uid == trip), None)
     context = {
-        "instruments": instruments,
-        "soundings": own,
+        "trips": trips,
+        "soundings": recordings,
         "marks": marks,
-        "measured": any(one.take for one in instruments),
         "opened": row,
+        "trip": opened,
         "sheet": None,
+        "take_form": TakeForm(patches=_patches(here.plan, trip)),
+        "queue": _queue(here.plan),
     }
+    if opened:
+        context["of_trip"] = opened_trip(here.plan, opened, _context_now(here.plan, trip), row)
+        context["typed_form"] = TypedForm(
+            initial={"lateness_ms": opened.known.lateness_ms if opened.known.source == "typed" else None}
+        )
     if row is not None:
         context |= _opened(request, row)
+        context["depends"] = dependence(here.plan, row)
     return render(request, "timing/home.html", context | sheet)
 
 
+def trip(request, uid):
+    """A trip opened in place, with its newest sounding."""
+    here = desk(request)
+    _one_of(here.plan, str(uid))
+    newest = Sounding.objects.filter(Q(instrument_uid=str(uid)) | Q(loop_uid=str(uid)), rig=here.rig)
+    return home(request, newest.select_related("job").first(), str(uid))
+
+
 def open_sounding(request, uid):
-    """One sounding opened in place."""
-    return home(request, _row(uid))
+    """One sounding opened in place: in its trip, where that is in the rig."""
+    row = _row(uid)
+    mine = row.instrument_uid or row.loop_uid
+    plan = desk(request).plan
+    return home(request, row, mine if plan.instrument(mine) or plan.loop(mine) else "")
 
 
 def new(request):
     """Measure a recording of one's own. A page that sends by script gets errors and the next address as JSON."""
-    form = SoundingForm(request.POST or None, request.FILES or None)
+    here = desk(request)
+    form = SoundingForm(request.POST or None, request.FILES or None, plan=here.plan)
     by_script = "X-Fragment" in request.headers
     if request.method == "POST" and form.is_valid():
         try:
             row = sounding.start_sounding(
-                form.cleaned_data["score"], form.cleaned_data["recording"], name=form.sounding_name(), **form.chosen()
+                form.cleaned_data["score"],
+                form.cleaned_data["recording"],
+                name=form.sounding_name(),
+                mine=_mine(here, form.cleaned_data["instrument"]),
+                **form.chosen(),
             )
         except UnreadableFile as error:
             form.add_error("score", f"{form.cleaned_data['score'].name} cannot be used. {error}")
@@ -67,6 +102,64 @@ def new(request):
         told = [f"{form.fields[name].label}: {text}" for name, texts in form.errors.items() for text in texts]
         return JsonResponse({"errors": told}, status=400)
     return home(request, sheet="new", form=form)
+
+
+@require_POST
+def take(request):
+    """Take a sounding of one trip, or of all in a row."""
+    here = desk(request)
+    wanted = request.POST.get("trip", "")
+    form = TakeForm(request.POST, patches=_patches(here.plan, wanted))
+    if not form.is_valid():
+        return home(request, trip=wanted, take_form=form)
+    every = taking.trips_of(here.plan)
+    try:
+        if "all" in request.POST:
+            chosen = [one for one in every if taking.can_sound(here.plan, one)]
+            wish = form.wish() | {"patch": "", "test": "hits"}
+        else:
+            chosen, wish = [taking.Trip.of(_one_of(here.plan, wanted))], form.wish()
+        if not chosen:
+            raise CannotSchedule("No instrument has a way out and home yet.")
+        started = taking.start(here.rig, here.plan, chosen, **wish)
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+        return redirect("timing:home")
+    return redirect(_address(started[0]))
+
+
+@require_POST
+def typed(request, uid):
+    """Keep a lateness that the owner knows from elsewhere, or let what was measured count again."""
+    here = desk(request)
+    one = _one_of(here.plan, str(uid))
+    form = TypedForm(request.POST)
+    if not form.is_valid():
+        return home(request, trip=str(uid), typed_form=form)
+    value = form.cleaned_data["lateness_ms"]
+    source = "typed"
+    if value is None:
+        found = known_latenesses(with_lateness(here.plan, one, None, "")).get(one.uid)
+        own = found is not None and found.source in ("sounding", "take", "predicted")
+        value, source = (found.found.lateness_ms, "sounding" if found.found.sounding else "take") if own else (None, "")
+    change_plan(here.rig, f"lateness of {one.name}", here.plan, with_lateness(here.plan, one, value, source))
+    return redirect(f"{reverse('timing:trip', args=[uid])}#opened")
+
+
+def running(request):
+    """The soundings that wait or run, polled by the page."""
+    queue = _queue(desk(request).plan)
+    answer = render(request, "timing/includes/queue.html", {"queue": queue})
+    answer["X-Finished"] = "0" if queue else "1"
+    return answer
+
+
+@require_POST
+def stop_all(request):
+    """Stop every sounding that waits or runs; what was measured stays."""
+    for row in unfinished(desk(request).plan):
+        ask_to_cancel(str(row.job_id))
+    return redirect("timing:home")
 
 
 def state(request, uid):
@@ -145,6 +238,47 @@ def loop(request):
     soundfile.write(stream, loop_signal(LOOP_RATE), LOOP_RATE, format="WAV", subtype="PCM_24")
     stream.seek(0)
     return FileResponse(stream, as_attachment=True, filename="loop-signal.wav", content_type="audio/wav")
+
+
+def _one_of(plan: Plan, uid: str) -> Instrument | Loop:
+    found = plan.instrument(uid) or plan.loop(uid)
+    if found is None:
+        raise Http404
+    return found
+
+
+def _context_now(plan: Plan, uid: str) -> dict[str, str]:
+    one = _one_of(plan, uid)
+    return context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
+
+
+def _mine(here: Desk, uid: str) -> dict:
+    """Fields of a sounding that belongs to an instrument."""
+    one = here.plan.instrument(uid)
+    if one is None:
+        return {}
+    return {"rig": here.rig, "instrument_uid": uid, "context": context_of(here.plan, one)}
+
+
+def _patches(plan: Plan, uid: str) -> list[tuple[str, str]]:
+    """Sounds that may be called up for a sounding of an instrument, as (uid, name)."""
+    one = plan.instrument(uid)
+    rows = Patch.objects.filter(list__uid=one.patch_list or None)[:MOST_PATCHES] if one else ()
+    return [(str(patch.uid), f"{patch.number} {patch.name}") for patch in rows]
+
+
+def _queue(plan: Plan) -> dict | None:
+    """What is told of the soundings that wait or run; None when there are none."""
+    waiting = unfinished(plan)
+    if not waiting:
+        return None
+    first, job = waiting[0], waiting[0].job
+    return {
+        "name": first.name,
+        "more": len(waiting) - 1,
+        "done": round(job.progress * 100, 1),
+        "left": clock_text(job.remaining_s) if job.remaining_s is not None else "",
+    }
 
 
 def _row(uid) -> Sounding:

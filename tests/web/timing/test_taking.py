@@ -3,11 +3,15 @@
 from unittest import mock
 
 import numpy as np
+from django.urls import reverse
 
-from hypotaxis.core.timing.wish import Wish
-from hypotaxis.records.models import Job, Sounding
+from hypotaxis.core.rig.change import set_instrument, set_rig
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.lateness import known_latenesses
+from hypotaxis.records.models import Job, Patch, Rig, Sounding
 from hypotaxis.standin.desk import Desk
 from hypotaxis.steps.timing.services import taking
+from hypotaxis.steps.timing.services.opened_trip import dependence
 from tests.web.base import DemoTest
 
 
@@ -23,7 +27,7 @@ class TakingTest(DemoTest):
             return original(desk, messages, inputs, **named)
 
         with mock.patch.object(Desk, "run", run):
-            (row,) = taking.start(self.rig, self.plan, [trip], Wish(fast=True, **wish))
+            (row,) = taking.start(self.rig, self.plan, [trip], fast=True, **wish)
         row = Sounding.objects.select_related("job").get(uid=row.uid)
         self.assertEqual(row.job.state, Job.DONE, row.job.message)
         return row, desks[0]
@@ -47,3 +51,101 @@ class TakingTest(DemoTest):
         self.assertAlmostEqual(row.result["offset_samples"], there_and_back, delta=0.1)
         self.assertTrue(row.result["impulses"])
         self.assertEqual(self.plan.loops[0].lateness_from, "sounding")
+
+    def test_a_percussive_sound_is_called_up_and_the_other_one_comes_back(self):
+        sedge = self.instrument("Sedge upper")
+        pad, pluck = (Patch.objects.get(name=name) for name in ("Wide water", "Reed pluck"))
+        self.client.post(reverse("instruments:pick", args=[sedge.uid]), {"patch": pad.uid})
+        with mock.patch.object(Desk, "run", autospec=True, side_effect=Desk.run) as runs:
+            trip = taking.Trip(self.instrument("Sedge upper"))
+            taking.start(self.rig, self.plan, [trip], fast=True, hits=16, patch=str(pluck.uid))
+        programs = [
+            [message.data[1] for message in call.args[1] if message.data[0] == 0xC0] for call in runs.call_args_list
+        ]
+        self.assertEqual((programs[0], programs[-1]), ([pluck.program], [pad.program]))
+        self.assertEqual(Sounding.objects.get().result["matched"], 16)
+
+    def test_a_chord_tells_the_time_for_each_note_and_the_wires_share(self):
+        row, desk = self.sound(taking.Trip(self.instrument("Sedge upper")), hits=64, test="chord", note=72)
+        unit = desk.units[self.instrument("Sedge upper").box]
+        told = dependence(self.plan, row)
+        self.assertEqual([group[0] for group in told.groups], ["0", "1", "2", "3", "4", "5"])
+        slope = float(told.told.split("before it costs ")[1].split(" ")[0])
+        self.assertAlmostEqual(slope, 0.96 + unit.hidden.per_note_ms, delta=0.12)
+        self.assertIn("0.96 ms of it on the wire", told.told)
+        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is no measure of single notes")
+
+    def test_a_trip_that_cannot_be_sounded_is_refused_with_the_reason(self):
+        self.client.post(reverse("instruments:remove", args=[self.instrument("Alder kit").uid]))
+        kick = self.instrument("Alder kick")
+        form = {"trip": kick.uid, "test": "hits", "hits": 16, "velocity": 0}
+        self.assertContains(self.client.post(reverse("timing:take"), form), "greater than or equal to 1")
+        change_plan(self.rig, "open", self.plan, set_instrument(self.plan, kick.uid, returns=()))
+        answer = self.client.post(reverse("timing:take"), form | {"velocity": 100}, follow=True)
+        self.assertContains(answer, "Alder kick has no return")
+        self.assertFalse(Sounding.objects.exists())
+
+    def test_all_in_a_row_and_silence_is_told_at_its_line(self):
+        form = {"trip": self.instrument("Bittern").uid, "test": "hits", "hits": 16, "velocity": 110, "fast": "on"}
+        self.client.post(reverse("timing:take"), form | {"all": "1"})
+        states = {row.name: row.job.state for row in Sounding.objects.select_related("job")}
+        self.assertEqual((len(states), states["Bittern"], states["Reedbed"]), (8, Job.DONE, Job.FAILED))
+        page = self.page("timing:home")
+        self.assertIn("The last sounding has no answer.", page)
+        self.assertIn("the recording is silent", page)
+
+
+class StaleTest(DemoTest):
+    def sound(self, name="Bittern"):
+        taking.start(self.rig, self.plan, [taking.Trip(self.instrument(name))], fast=True, hits=16)
+
+    def set_rig(self, **fields):
+        change_plan(Rig.objects.get(uid=self.rig.uid), "settings", self.plan, set_rig(self.plan, **fields))
+
+    def known(self, name="Bittern"):
+        return known_latenesses(self.plan)[self.instrument(name).uid]
+
+    def test_another_buffer_makes_it_stale_until_two_are_known_then_it_is_predicted(self):
+        self.sound()
+        at_256 = self.known().lateness_ms
+        self.assertEqual((self.known().source, self.known().stale), ("sounding", ()))
+        self.set_rig(buffer=512)
+        self.assertEqual((self.known().stale, self.known().source), (("buffer 256, now 512",), "sounding"))
+        self.assertIn("stale: buffer 256, now 512", self.page("timing:home"))
+        self.sound()
+        # One buffer on the way home: 256 samples at 48 kHz are 5.333 ms.
+        self.assertAlmostEqual(self.known().lateness_ms - at_256, 5.333, delta=0.25)
+        self.set_rig(buffer=128)
+        known = self.known()
+        self.assertEqual((known.source, known.stale), ("predicted", ("buffer 512, now 128",)))
+        self.assertAlmostEqual(known.lateness_ms, at_256 - 128 / 48, delta=0.25)
+        page = self.page("timing:trip", self.instrument("Bittern").uid)
+        self.assertIn("predicted, not yet measured", page)
+        self.assertIn("Lateness follows the buffer by", page)
+        self.set_rig(sample_rate=96_000)
+        self.assertEqual(self.known().source, "sounding", "the rate's share is not known")
+
+    def test_a_typed_value_stands_until_it_is_emptied(self):
+        self.sound()
+        measured = self.instrument("Bittern").lateness_ms
+        address = reverse("timing:typed", args=[self.instrument("Bittern").uid])
+        self.assertContains(self.client.post(address, {"lateness_ms": "soon"}), "Enter a number")
+        self.client.post(address, {"lateness_ms": "11.5"})
+        self.assertEqual((self.known().lateness_ms, self.known().source), (11.5, "typed"))
+        self.assertIn("+11.5", self.page("timing:home"))
+        self.client.post(address, {"lateness_ms": ""})
+        self.assertEqual((self.known().source, self.instrument("Bittern").lateness_ms), ("sounding", measured))
+
+    def test_a_trip_without_its_own_borrows_visibly(self):
+        self.sound("Sedge upper")
+        lower = self.known("Sedge lower")
+        self.assertEqual((lower.source, lower.lender), ("borrowed", "Sedge upper"))
+        self.assertIn("as Sedge upper", self.page("timing:home"))
+        self.assertEqual(self.known("Bittern").source, "")
+
+    def test_soundings_are_compared_and_the_legs_are_told(self):
+        self.sound()
+        self.sound()
+        page = self.page("timing:trip", self.instrument("Bittern").uid)
+        for words in ("2 soundings agree within", "left by the measurement", "direct monitoring", "thru of Sedge"):
+            self.assertIn(words, page)

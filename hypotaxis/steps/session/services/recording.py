@@ -21,6 +21,7 @@ from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
 from hypotaxis.core.studio import Message
+from hypotaxis.core.timing.context import context_of
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, running
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
@@ -64,6 +65,7 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
                 "returns_text": returns_text(plan.rig, instrument.returns),
                 "home_trim_db": instrument.home_trim_db,
                 "inverted": instrument.inverted,
+                "context": context_of(plan, instrument, part=row.part_uid),
                 "further": [
                     {
                         "uid": way.uid,

@@ -1,38 +1,19 @@
-"""What the timing page shows: rows on one scale, a sounding opened, the wave around one hit."""
+"""A sounding as the timing page shows it opened, and the wave around one of its hits."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
-from hypotaxis.core.drawing.needles import Needle, needle, scale
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
-from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.timing.recording import SIDES, read_window, side_of
 from hypotaxis.core.timing.report import drift_text, half_of
 from hypotaxis.core.units import clock_text, signed
-from hypotaxis.records.models import Sounding, Take
+from hypotaxis.records.models import Sounding
 from hypotaxis.steps.timing.services.sounding import path_of
 
 WAVE_W, WAVE_H = 1180, 150
 WAVE_SPAN = 45.0
-
-
-@dataclass(frozen=True)
-class Row:
-    """An instrument with what its newest measured take says, or a sounding with what it found."""
-
-    title: str
-    colour: str
-    needle: Needle | None
-    late: str
-    jitter: str
-    hits: str
-    shift: str
-    instrument: Instrument | None = None
-    take: Take | None = None
-    sounding: Sounding | None = None
-    differs: str = ""
 
 
 @dataclass(frozen=True)
@@ -66,56 +47,6 @@ class Wave:
     onset_x: float | None
     spoken: str
     links: dict[str, str]
-
-
-def rows_of(plan: Plan, soundings: list[Sounding], opened: Sounding | None) -> tuple[list[Row], list[Row], object]:
-    """(instruments, soundings, scale): one row each, on one common millisecond scale."""
-    takes = []
-    for instrument in plan.instruments:
-        found = Take.objects.measured().filter(instrument_uid=instrument.uid)
-        takes.append((instrument, found.select_related("session").first()))
-    measured = [take.lateness["lateness_ms"] for _, take in takes if take]
-    measured += [row.result["offset_ms"] for row in soundings if row.result]
-    marks = scale(max(measured, default=20.0))
-    instruments = [_instrument_row(instrument, take, marks.end_ms) for instrument, take in takes]
-    return instruments, [_sounding_row(row, marks.end_ms, opened) for row in soundings], marks
-
-
-def _instrument_row(instrument: Instrument, take: Take | None, end_ms: float) -> Row:
-    if take is None:
-        return Row(instrument.name, instrument.colour, None, "", "", "", "", instrument=instrument)
-    found = take.lateness
-    return Row(
-        title=instrument.name,
-        colour=instrument.colour,
-        needle=needle(found["lateness_ms"], found["jitter_ms"], end_ms),
-        late=signed(found["lateness_ms"]),
-        jitter=f"{found['jitter_ms']:.2f}",
-        hits=f"{found['used']} of {found['used'] + found['set_aside'] + found['missed']}",
-        shift=signed(found["placement"], 0),
-        instrument=instrument,
-        take=take,
-    )
-
-
-def _sounding_row(row: Sounding, end_ms: float, opened: Sounding | None) -> Row:
-    found = row.result
-    if not found:
-        return Row(row.name, "", None, "", "", "", "", sounding=row)
-    differs = ""
-    if opened is not None and opened.uid != row.uid and opened.result:
-        differs = signed(found["offset_ms"] - opened.result["offset_ms"], 2)
-    return Row(
-        title=row.name,
-        colour="",
-        needle=needle(found["offset_ms"], found["jitter_ms"], end_ms),
-        late=signed(found["offset_ms"]),
-        jitter=f"{found['jitter_ms']:.2f}",
-        hits=f"{found['matched']} of {found['matched'] + found['missed']}",
-        shift=signed(-found["offset_samples"], 0),
-        sounding=row,
-        differs=differs,
-    )
 
 
 def opened_of(row: Sounding) -> Opened:

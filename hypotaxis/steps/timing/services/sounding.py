@@ -3,6 +3,7 @@
 import os
 import shutil
 import uuid
+from dataclasses import replace
 from pathlib import Path
 
 from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
@@ -11,10 +12,14 @@ from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import UnsupportedScore
 from hypotaxis.core.formats.smf import read_smf
+from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.rig.change import keep_instrument, keep_loop
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.records.audio import folder, write_whole
 from hypotaxis.records.jobs import running
+from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Sounding
+from hypotaxis.records.plan import load_plan
 
 
 def start_sounding(
@@ -25,8 +30,9 @@ def start_sounding(
     track: int | None = None,
     channel: int | None = None,
     side: str = "auto",
+    mine: dict | None = None,
 ) -> Sounding:
-    """Keep the two files and ask the worker to measure them.
+    """Keep the two files and ask the worker to measure them. mine: fields of the trip it belongs to.
 
     Raises UnreadableFile (or its kind UnsupportedScore) for a score that cannot be used, and then keeps nothing.
     """
@@ -51,6 +57,7 @@ def start_sounding(
                 track=track,
                 channel=channel,
                 side=side,
+                **mine or {},
             )
     except BaseException:
         for path in kept:
@@ -58,6 +65,24 @@ def start_sounding(
         raise
     measure(str(job.uid))
     return row
+
+
+def keep_lateness(row: Sounding, lateness_ms: float | None, source: str = "sounding") -> None:
+    """Let the instrument or loop that a sounding belongs to have a lateness, with where it comes from; only of its
+    first part and main return, and only while it is in the rig."""
+    if row.part_uid or row.way_uid:
+        return
+    plan = load_plan(row.rig)
+    one = plan.instrument(row.instrument_uid) or plan.loop(row.loop_uid)
+    if one:
+        change_plan(row.rig, f"lateness of {one.name}", plan, with_lateness(plan, one, lateness_ms, source))
+
+
+def with_lateness(plan: Plan, one: Instrument | Loop, lateness_ms: float | None, source: str) -> Plan:
+    """The plan with the lateness of an instrument or effect loop; None = not known."""
+    known = None if lateness_ms is None else round(lateness_ms, 3)
+    changed = replace(one, lateness_ms=known, lateness_from=source if known is not None else "")
+    return keep_loop(plan, changed) if isinstance(one, Loop) else keep_instrument(plan, changed)
 
 
 def measure_again(row: Sounding, *, track: int | None, channel: int | None, side: str) -> None:
@@ -101,6 +126,8 @@ def measure(job_uid: str) -> None:
         )
         row.result = result
         row.save(update_fields=["result"])
+        if row.instrument_uid:
+            keep_lateness(row, result["offset_ms"])
 
 
 def _keep_upload(upload: UploadedFile) -> Path:

@@ -6,7 +6,7 @@ them can be stopped. The recording is kept as a file like one of the owner's and
 
 from collections.abc import Iterator, Sequence
 from contextlib import closing
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 
 import numpy as np
 import soundfile
@@ -17,8 +17,8 @@ from hypotaxis.core.errors import CannotSchedule, StudioTrouble
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
-from hypotaxis.core.rig.change import keep_loop, set_instrument
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.studio import Message, Studio
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
@@ -26,12 +26,11 @@ from hypotaxis.core.timing.pattern import loop_signal
 from hypotaxis.core.timing.wish import Wish, played_score, sounding_score
 from hypotaxis.records.audio import write_whole
 from hypotaxis.records.jobs import Reporter, running
-from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
-from hypotaxis.steps.timing.services.sounding import path_of
+from hypotaxis.steps.timing.services.sounding import keep_lateness, path_of
 
 RECORDING_SHARE = 0.85
 """Of the time is playing in real time; the rest is measuring."""
@@ -50,6 +49,11 @@ class Trip:
     way: str = ""
     loop: Loop | None = None
 
+    @classmethod
+    def of(cls, one: Instrument | Loop) -> "Trip":
+        """The first trip of an instrument, or an effect loop's."""
+        return cls(loop=one) if isinstance(one, Loop) else cls(one)
+
     @property
     def name(self) -> str:
         if self.loop:
@@ -67,7 +71,16 @@ class Trip:
 
 def trips_of(plan: Plan) -> list[Trip]:
     """Every trip of a plan that can be sounded by itself: each instrument once, each effect loop."""
-    return [*(Trip(one) for one in plan.instruments), *(Trip(loop=one) for one in plan.loops)]
+    return [Trip.of(one) for one in (*plan.instruments, *plan.loops)]
+
+
+def can_sound(plan: Plan, trip: Trip) -> bool:
+    """Whether a trip has a way out and home."""
+    try:
+        check_trip(plan, trip)
+    except CannotSchedule:
+        return False
+    return True
 
 
 def check_trip(plan: Plan, trip: Trip) -> None:
@@ -79,14 +92,19 @@ def check_trip(plan: Plan, trip: Trip) -> None:
         raise CannotSchedule(f"{trip.name} has no way out, so nothing can be sent.")
 
 
-def start(rig: Rig, plan: Plan, trips: Sequence[Trip], wish: Wish) -> list[Sounding]:
-    """Ask the worker for a sounding of each trip, in a row. Raises CannotSchedule when one of them cannot be."""
+def start(rig: Rig, plan: Plan, trips: Sequence[Trip], **wish) -> list[Sounding]:
+    """Ask the worker for a sounding of each trip, in a row. wish: fields of Wish; without a note each instrument is
+    played one that suits its box. Raises CannotSchedule when one of them cannot be."""
     for trip in trips:
         check_trip(plan, trip)
-    rows = [_row(rig, plan, trip, wish) for trip in trips]
+    rows = [_row(rig, plan, trip, Wish(**_suited(plan, trip) | wish)) for trip in trips]
     for row in rows:
         take(str(row.job_id))
     return rows
+
+
+def _suited(plan: Plan, trip: Trip) -> dict:
+    return {"note": usual_note(plan, trip.instrument)} if trip.instrument else {}
 
 
 @transaction.atomic
@@ -136,20 +154,7 @@ def take(job_uid: str) -> None:
         row.result = found
         row.save(update_fields=["result"])
         if wish.test == "hits":
-            keep_lateness(row.rig, trip, found["offset_ms"], "sounding")
-
-
-def keep_lateness(rig: Rig, trip: Trip, lateness_ms: float | None, source: str) -> None:
-    """Let an instrument or loop have a lateness, with where it comes from; of its first part and main return only."""
-    if trip.part or trip.way:
-        return
-    plan = load_plan(rig)
-    fields = {"lateness_ms": None if lateness_ms is None else round(lateness_ms, 3), "lateness_from": source}
-    if trip.loop:
-        after = keep_loop(plan, replace(trip.loop, **fields))
-    else:
-        after = set_instrument(plan, trip.instrument.uid, **fields)
-    change_plan(rig, f"lateness of {trip.name}", plan, after)
+            keep_lateness(row, found["offset_ms"])
 
 
 def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporter) -> None:

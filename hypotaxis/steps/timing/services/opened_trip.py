@@ -1,0 +1,198 @@
+"""A trip opened: its legs, its soundings side by side, the model over buffers, what a player hears, what to type."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.budget import Leg, monitored
+from hypotaxis.core.timing.buffers import BufferModel, in_words
+from hypotaxis.core.timing.context import changed
+from hypotaxis.core.timing.repeated import Repeated, compare
+from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
+from hypotaxis.core.units import ms_to_samples, signed
+from hypotaxis.records.lateness import KnownLateness
+from hypotaxis.records.models import Patch, Sounding
+from hypotaxis.steps.timing.services.rows import TripRow
+
+OTHER_BUFFERS = (64, 128, 256, 512, 1024)
+ORIGINS = {
+    "standard": "by the standard",
+    "setting": "setting",
+    "typed": "typed on the box",
+    "usual": "usual",
+    "measured": "left by the measurement",
+    "computed": "computed for the session",
+}
+
+
+@dataclass(frozen=True)
+class LegLine:
+    """A leg of the budget as its line shows it."""
+
+    leg: Leg
+    ms: str
+    half: str
+    origin: str
+
+
+@dataclass(frozen=True)
+class SoundingLine:
+    """A sounding as its line shows it. stale: what differs from now; differs: ms against the one that is looked at."""
+
+    row: Sounding
+    test: str
+    setting: str
+    patch: str
+    late: str
+    jitter: str
+    differs: str
+    stale: str
+
+
+@dataclass(frozen=True)
+class Predicted:
+    """Lateness expected at another buffer. now: it is the rig's."""
+
+    buffer: int
+    late: str
+    half: str
+    now: bool
+
+
+@dataclass(frozen=True)
+class OpenedTrip:
+    """Everything an opened trip shows besides the sounding itself. host, direct: what a player hears, in a sentence;
+    late, shift: the numbers to type, each in ms and samples."""
+
+    legs: tuple[LegLine, ...]
+    soundings: tuple[SoundingLine, ...]
+    repeated: Repeated | None
+    model_told: str
+    predicted: tuple[Predicted, ...]
+    heard: str
+    late: tuple[str, str] | None
+    shift: tuple[str, str] | None
+    jitter_told: str
+
+
+def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Sounding | None) -> OpenedTrip:
+    """now: what the trip's lateness depends on as it is; chosen: the sounding that is looked at."""
+    known = row.known
+    rate = plan.rig.sample_rate
+    late = known.lateness_ms
+    written = None if late is None else (signed(late, 2), signed(ms_to_samples(late, rate), 0))
+    return OpenedTrip(
+        legs=tuple(_leg_line(leg) for leg in row.budget.legs),
+        soundings=tuple(_sounding_line(one, now, chosen) for one in known.soundings),
+        repeated=_repeated(known, now),
+        model_told=in_words(known.model) if known.model else "",
+        predicted=_predicted(known.model, plan.rig.buffer, rate),
+        heard=_heard(plan, row),
+        late=written,
+        shift=None if late is None else (signed(-late, 2), signed(-ms_to_samples(late, rate), 0)),
+        jitter_told=_jitter_told(known),
+    )
+
+
+def _leg_line(leg: Leg) -> LegLine:
+    return LegLine(leg, f"{leg.ms:.2f}", f"±{leg.half_ms:.2f}" if leg.half_ms else "", ORIGINS[leg.origin])
+
+
+def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | None) -> SoundingLine:
+    found = row.result
+    differs = ""
+    if found and chosen is not None and chosen.uid != row.uid and chosen.result:
+        differs = signed(found["offset_ms"] - chosen.result["offset_ms"], 2)
+    patch = Patch.objects.filter(uid=row.wish.get("patch") or row.context.get("patch") or None).first()
+    return SoundingLine(
+        row=row,
+        test=TESTS[row.wish.get("test", "hits")] if row.studio else row.recording_title,
+        setting=f"{row.context.get('buffer', '?')} at {row.context.get('rate', '?')} Hz",
+        patch=patch.name if patch else "",
+        late=signed(found["offset_ms"], 2) if found else "",
+        jitter=f"{found['jitter_ms']:.2f}" if found else "",
+        differs=differs,
+        stale=", ".join(changed(row.context, now)),
+    )
+
+
+def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
+    same = [
+        row.result
+        for row in reversed(known.soundings)
+        if row.result and row.wish.get("test", "hits") == "hits" and not changed(row.context, now)
+    ]
+    medians = [(found["offset_ms"], _half(found["offset_ms_ci"])) for found in same]
+    return compare(medians)
+
+
+def _half(interval: list[float] | None) -> float:
+    return (interval[1] - interval[0]) / 2 if interval else 0.0
+
+
+def _predicted(model: BufferModel | None, now: int, rate: int) -> tuple[Predicted, ...]:
+    """What the model tells at the rig's rate; nothing while it tells only the buffer that was measured."""
+    if model is None or model.settings < 2:
+        return ()
+    rows = ((size, model.predict(size, rate)) for size in sorted({*OTHER_BUFFERS, now}))
+    return tuple(
+        Predicted(size, signed(told.value, 2), f"±{told.half:.2f}", size == now) for size, told in rows if told
+    )
+
+
+def _heard(plan: Plan, row: TripRow) -> str:
+    if row.loop:
+        return ""
+    host, direct = monitored(plan, row.budget)
+    return (
+        f"A player hears a key {host.ms:.1f} ms later through the host, as if {host.metres:.1f} m away, and "
+        f"{direct.ms:.1f} ms later by the interface's direct monitoring ({direct.metres:.1f} m)."
+    )
+
+
+def _jitter_told(known: KnownLateness) -> str:
+    if known.jitter_ms is None:
+        return ""
+    return f"What a placement cannot take away: single hits scatter by {known.jitter_ms:.2f} ms around it."
+
+
+@dataclass(frozen=True)
+class Dependence:
+    """What a chord or velocity test says. groups: (value, hits, lateness, half-width); told: a sentence."""
+
+    head: str
+    groups: tuple[tuple[str, int, str, str], ...]
+    told: str
+
+
+def dependence(plan: Plan, row: Sounding) -> Dependence | None:
+    """The groups of hits of a chord or velocity test; None for other soundings."""
+    wish = Wish(**row.wish) if row.wish else Wish()
+    groups = groups_of(wish, row.result["hits"], row.result["sample_rate"]) if row.result else ()
+    if not groups:
+        return None
+    lines = tuple((str(one.value), one.hits, signed(one.lateness_ms, 2), f"±{one.half_ms:.2f}") for one in groups)
+    if wish.test == "velocity":
+        return Dependence("velocity", lines, _velocity_told(groups))
+    instrument = plan.instrument(row.instrument_uid)
+    sent = plan.rig.find(instrument.seat(row.part_uid).send) if instrument else None
+    by_wire = sent is not None and not sent[1].carried_by
+    slope = per_note(wish, row.result["hits"], row.result["sample_rate"], by_wire=by_wire)
+    return Dependence("notes before it", lines, _chord_told(slope) if slope else "")
+
+
+def _velocity_told(groups: tuple[Group, ...]) -> str:
+    soft, loud = groups[0], groups[-1]
+    differs = soft.lateness_ms - loud.lateness_ms
+    half = (soft.half_ms**2 + loud.half_ms**2) ** 0.5
+    if abs(differs) <= half:
+        return f"Soft and loud notes come equally late (±{half:.2f} ms)."
+    word = "later" if differs > 0 else "earlier"
+    return f"Notes at velocity {soft.value} come {abs(differs):.2f} ±{half:.2f} ms {word} than at {loud.value}."
+
+
+def _chord_told(slope: Slope) -> str:
+    told = f"Each simultaneous note before it costs {signed(slope.ms, 2)} ±{slope.half_ms:.2f} ms"
+    if slope.wire_ms:
+        told += f", {slope.wire_ms:.2f} ms of it on the wire, {signed(slope.box_ms, 2)} ms in the box"
+    return f"{told}."

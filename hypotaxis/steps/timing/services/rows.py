@@ -1,0 +1,141 @@
+"""The timing page's rows: each trip with its ribbon and needle, each recording of one's own, on one scale."""
+
+from dataclasses import dataclass
+
+from hypotaxis.core.drawing.needles import Needle, Scale, needle, scale
+from hypotaxis.core.drawing.ribbon import Ribbon, ribbon
+from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.timing.budget import Budget, budget, loop_budget, measured_budget
+from hypotaxis.core.units import ms_to_samples, signed
+from hypotaxis.records.lateness import Found, KnownLateness, known_latenesses
+from hypotaxis.records.models import Job, Sounding
+
+MEASURED = ("sounding", "take", "predicted")
+
+
+@dataclass(frozen=True)
+class TripRow:
+    """A trip as its row shows it. ways: its way in a few words; state: measured, borrowed or expected; told: where its
+    number comes from; stale: what has changed since."""
+
+    uid: str
+    title: str
+    colour: str
+    ways: str
+    budget: Budget
+    ribbon: Ribbon
+    needle: Needle | None
+    known: KnownLateness
+    late: str
+    jitter: str
+    hits: str
+    shift: str
+    told: str
+    expected: str
+    loop: bool = False
+    trouble: str = ""
+
+    @property
+    def stale(self) -> str:
+        """What has changed since it was measured, in words."""
+        return ", ".join(self.known.stale)
+
+
+@dataclass(frozen=True)
+class OwnRow:
+    """A recording of one's own that belongs to no trip. differs: ms against the one that is opened."""
+
+    title: str
+    sounding: Sounding
+    needle: Needle | None
+    late: str
+    jitter: str
+    hits: str
+    shift: str
+    differs: str
+
+
+def rows_of(plan: Plan, own: list[Sounding], opened: Sounding | None) -> tuple[list[TripRow], list[OwnRow], Scale]:
+    """(trips, recordings of one's own, the scale that holds them all)."""
+    known = known_latenesses(plan)
+    trips = [(one, _budget_of(plan, one, known[one.uid])) for one in (*plan.instruments, *plan.loops)]
+    latest = [row.ms for _, row in trips]
+    latest += [one.lateness_ms for one in known.values() if one.lateness_ms is not None]
+    latest += [row.result["offset_ms"] for row in own if row.result]
+    marks = scale(max(latest, default=20.0))
+    rows = [_trip_row(plan, one, row, known[one.uid], marks.end_ms) for one, row in trips]
+    return rows, [_own_row(row, marks.end_ms, opened) for row in own], marks
+
+
+def _budget_of(plan: Plan, one: Instrument | Loop, known: KnownLateness) -> Budget:
+    expected = loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one)
+    if known.lateness_ms is None:
+        return expected
+    return measured_budget(expected, known.lateness_ms, known.half_ms)
+
+
+def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, end_ms: float) -> TripRow:
+    loop = isinstance(one, Loop)
+    state = "expected" if known.lateness_ms is None else "borrowed" if known.source == "borrowed" else "measured"
+    found, late = known.found, known.lateness_ms
+    out = returns_text(plan.rig, one.sends) if loop else plan.rig.socket_text(one.send) if one.send else "no way out"
+    return TripRow(
+        uid=one.uid,
+        title=one.name,
+        colour=one.colour,
+        ways=f"{out} to {returns_text(plan.rig, one.returns)}",
+        budget=legs,
+        ribbon=ribbon(legs, end_ms, state),
+        needle=None if late is None else needle(late, found.jitter_ms if found else 0.0, end_ms),
+        known=known,
+        late="" if late is None else signed(late),
+        jitter=f"{found.jitter_ms:.2f}" if found and known.source != "typed" else "",
+        hits=f"{found.used} of {found.looked_for}" if found and known.source in MEASURED else "",
+        shift="" if late is None else signed(-ms_to_samples(late, plan.rig.sample_rate), 0),
+        told=_told(known),
+        expected=f"expected about {signed(legs.ms)} ±{legs.half_ms:.1f} ms" if late is None else "",
+        loop=loop,
+        trouble=_trouble(known),
+    )
+
+
+def _trouble(known: KnownLateness) -> str:
+    """Why the newest sounding has no answer; empty where it has one, or a take is newer."""
+    newest = next(iter(known.soundings), None)
+    if newest is None or newest.job.state != Job.FAILED or (known.found and known.found.made > newest.made):
+        return ""
+    return newest.job.message
+
+
+def _told(known: KnownLateness) -> str:
+    if known.source == "borrowed":
+        return f"as {known.lender}"
+    if known.source == "typed":
+        return "typed"
+    if known.source == "predicted":
+        return "predicted, not yet measured"
+    return _measured(known.found) if known.found else "not measured"
+
+
+def _measured(found: Found) -> str:
+    return f"{found.made.astimezone():%-d %b %H:%M}" if found.sounding else found.name
+
+
+def _own_row(row: Sounding, end_ms: float, opened: Sounding | None) -> OwnRow:
+    found = row.result
+    if not found:
+        return OwnRow(row.name, row, None, "", "", "", "", "")
+    differs = ""
+    if opened is not None and opened.uid != row.uid and opened.result:
+        differs = signed(found["offset_ms"] - opened.result["offset_ms"], 2)
+    return OwnRow(
+        title=row.name,
+        sounding=row,
+        needle=needle(found["offset_ms"], found["jitter_ms"], end_ms),
+        late=signed(found["offset_ms"]),
+        jitter=f"{found['jitter_ms']:.2f}",
+        hits=f"{found['matched']} of {found['matched'] + found['missed']}",
+        shift=signed(-found["offset_samples"], 0),
+        differs=differs,
+    )
