@@ -97,9 +97,7 @@ class TakeForm(forms.Form):
     )
     velocity = forms.IntegerField(label="Velocity", min_value=1, max_value=127)
     patch = forms.ChoiceField(
-        label="Sound",
-        required=False,
-        help_text="A percussive one reads best. What is called up now comes back afterwards.",
+        label="Sound", required=False, help_text="A percussive one reads best; what is called up now comes back."
     )
     fast = forms.BooleanField(label="Stand-in only: faster", required=False)
 

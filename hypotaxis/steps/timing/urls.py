@@ -13,6 +13,7 @@ urlpatterns = [
     path("trip/<uuid:uid>/", views.trip, name="trip"),
     path("trip/<uuid:uid>/typed/", views.typed, name="typed"),
     path("take/", views.take, name="take"),
+    path("wires/", views.wires, name="wires"),
     path("running/", views.running, name="running"),
     path("stop-all/", views.stop_all, name="stop-all"),
     path("<uuid:uid>/", views.open_sounding, name="open"),

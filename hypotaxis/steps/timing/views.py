@@ -11,6 +11,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.glass import SPANS_MS
+from hypotaxis.core.drawing.load import HEIGHT as LOAD_H
+from hypotaxis.core.drawing.load import WIDTH as LOAD_W
 from hypotaxis.core.drawing.soundings import PLOT_H, PLOT_W
 from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.smf import write_smf
@@ -28,6 +30,7 @@ from hypotaxis.steps.timing.forms import ChoiceForm, RenameForm, SoundingForm, T
 from hypotaxis.steps.timing.services import picture, rows, sounding, taking
 from hypotaxis.steps.timing.services.opened_trip import dependence, opened_trip
 from hypotaxis.steps.timing.services.sounding import with_lateness
+from hypotaxis.steps.timing.services.wires import LIMIT_MS, waits_by_instrument, wires_of
 
 LOOP_RATE = 48_000
 MOST_PATCHES = 400
@@ -39,7 +42,8 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
     effect loop that is opened."""
     here = desk(request)
     own = list(Sounding.objects.filter(instrument_uid="", loop_uid="").select_related("job"))
-    trips, recordings, marks = rows.rows_of(here.plan, own, row)
+    waits_ms = waits_by_instrument(here.plan, here.session)
+    trips, recordings, marks = rows.rows_of(here.plan, own, row, waits_ms)
     opened = next((one for one in trips if one.uid == trip), None)
     context = {
         "trips": trips,
@@ -52,6 +56,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         "queue": _queue(here.plan),
     }
     if opened:
+        context["wait_ms"] = waits_ms.get(trip)
         context["of_trip"] = opened_trip(here.plan, opened, _context_now(here.plan, trip), row)
         context["typed_form"] = TypedForm(
             initial={"lateness_ms": opened.known.lateness_ms if opened.known.source == "typed" else None}
@@ -144,6 +149,17 @@ def typed(request, uid):
         value, source = (found.found.lateness_ms, "sounding" if found.found.sounding else "take") if own else (None, "")
     change_plan(here.rig, f"lateness of {one.name}", here.plan, with_lateness(here.plan, one, value, source))
     return redirect(f"{reverse('timing:trip', args=[uid])}#opened")
+
+
+def wires(request):
+    """Every DIN wire while the session plays. ?wire=UID opens one, with what would help; ?limit=: ms that are late."""
+    here = desk(request)
+    limit = min(1000.0, max(0.0, number(request.GET.get("limit"), LIMIT_MS)))
+    opened = request.GET.get("wire", "")
+    context = {"limit": limit, "opened": opened, "load_w": LOAD_W, "load_h": LOAD_H}
+    if here.session:
+        context["found"] = wires_of(here.plan, here.session, limit_ms=limit, opened=opened)
+    return render(request, "timing/wires.html", context)
 
 
 def running(request):

@@ -14,6 +14,8 @@ from hypothesis import strategies as st
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
 from hypotaxis.core.formats.smf_traffic import read_traffic
 from hypotaxis.core.midi.wire import Traffic, send
+from hypotaxis.core.studio import Message
+from hypotaxis.core.timing.remedies import late_notes, remedies, thin, traffic_of
 from hypotaxis.core.timing.wires import wire_report
 from hypotaxis.standin.wire import on_the_wire
 from tests.core.formats.test_smf import END, smf
@@ -139,3 +141,49 @@ class TrafficTest(SimpleTestCase):
         slow = struct.pack(">B", 0) + b"\xff\x51\x03\x00\x00\x01" + b"\xff\xff\xff\x7f\x90\x3c\x64" + END
         with self.assertRaisesRegex(UnsupportedScore, "clocks"):
             read_traffic(smf(slow, division=1), clock=True)
+
+
+class RemediesTest(SimpleTestCase):
+    """A pad with a swept filter and a drum on one wire: what each remedy would give, by 320 µs a byte."""
+
+    def setUp(self):
+        messages = [Message(0, "out", bytes([0x90, 60 + n, 100])) for n in range(4)]
+        messages += [Message(n * 2_000_000, "out", bytes([0xB0, 74, n])) for n in range(50)]
+        messages += [Message(0, "out", b"\x99\x24\x64"), Message(60_000_000, "out", b"\x99\x24\x64")]
+        self.messages = sorted(messages, key=lambda message: message.time_ns)
+        self.none = np.zeros(0, dtype=np.int64)
+
+    def found(self, free=("out 6",)):
+        boxes, names = {1: "Sedge", 10: "Alder"}, {1: "Sedge pad", 10: "Alder kit"}
+        return {one.name: one for one in remedies(self.messages, self.none, names=names, boxes=boxes, free=free)}
+
+    def test_each_remedy_has_its_figures_before_and_after(self):
+        found = self.found()
+        # Now the drum waits for four notes and a controller: 15 bytes.
+        now = {part: before for part, before, _ in found["running status"].by_part}
+        self.assertAlmostEqual(now[10].max_wait_ms, 15 * 0.32)
+        # Running status: 3 + 3·2 bytes of notes, 3 of the controller before it.
+        after = {part: then for part, _, then in found["running status"].by_part}
+        self.assertAlmostEqual(after[10].max_wait_ms, 12 * 0.32)
+        # Apart, the drum never waits, and the pad's first controller waits for its own four notes.
+        own = found["Sedge on a wire of its own"]
+        self.assertAlmostEqual(own.moved.max_wait_ms, 12 * 0.32)
+        self.assertEqual(own.then.max_wait_ms, 0.0)
+        self.assertIn("Plug Sedge into out 6", own.told)
+        self.assertNotIn("Sedge on a wire of its own", self.found(free=()))
+
+    def test_thinned_controllers_keep_their_pace_and_their_last_value(self):
+        kept = thin(self.messages)
+        controls = [(m.time_ns, m.data[2]) for m in kept if m.data[0] == 0xB0]
+        self.assertEqual(controls[0], (0, 0))
+        self.assertEqual(controls[-1], (98_000_000, 49), "where it comes to rest")
+        gaps = np.diff([time for time, _ in controls[:-1]])
+        self.assertTrue((gaps >= 10_000_000).all())
+        self.assertEqual(len([m for m in kept if m.data[0] != 0xB0]), 6, "notes stay")
+        banks = [Message(n, "out", bytes([0xB0, number, 1])) for n, number in enumerate((0, 32, 64, 64, 6, 101))]
+        self.assertEqual(thin(banks), banks)
+
+    def test_notes_beyond_a_limit_are_counted_by_part(self):
+        sent = send(traffic_of(self.messages, self.none))
+        self.assertEqual(late_notes(sent, 3.0), {1: (0, 4), 10: (1, 2)})
+        self.assertEqual(late_notes(sent, 2.0), {1: (1, 4), 10: (1, 2)})

@@ -149,3 +149,25 @@ class StaleTest(DemoTest):
         page = self.page("timing:trip", self.instrument("Bittern").uid)
         for words in ("2 soundings agree within", "left by the measurement", "direct monitoring", "thru of Sedge"):
             self.assertIn(words, page)
+
+
+class WiresPageTest(DemoTest):
+    def test_each_wire_tells_its_waits_and_an_opened_one_what_would_help(self):
+        wire = self.socket("Junction 6", "out 2")
+        page = self.page("timing:wires", wire=wire, limit="1")
+        # Sedge's chords leave ahead of each other: three notes of 0.96 ms, and Bittern's before them.
+        for words in (
+            "Junction out 2",
+            "3.84",
+            "Sedge on a wire of its own",
+            "Plug Sedge into Junction out 1",
+            "of 264",
+        ):
+            self.assertIn(words, page)
+        self.assertIn("0 of 282", page)
+        self.assertIn('value="3"', self.page("timing:wires", limit="nonsense"))
+
+    def test_without_notes_it_says_what_to_do(self):
+        self.session.delete()
+        self.assertIn("No note goes over a DIN wire yet", self.page("timing:wires"))
+        self.assertIn("expected about", self.page("timing:home"))

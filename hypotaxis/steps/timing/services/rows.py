@@ -1,5 +1,6 @@
 """The timing page's rows: each trip with its ribbon and needle, each recording of one's own, on one scale."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from hypotaxis.core.drawing.needles import Needle, Scale, needle, scale
@@ -56,10 +57,14 @@ class OwnRow:
     differs: str
 
 
-def rows_of(plan: Plan, own: list[Sounding], opened: Sounding | None) -> tuple[list[TripRow], list[OwnRow], Scale]:
-    """(trips, recordings of one's own, the scale that holds them all)."""
+def rows_of(
+    plan: Plan, own: list[Sounding], opened: Sounding | None, waits_ms: Mapping[str, float]
+) -> tuple[list[TripRow], list[OwnRow], Scale]:
+    """(trips, recordings of one's own, the scale that holds them all). waits_ms: what notes of an instrument (uid) wait
+    for their wire in the session."""
     known = known_latenesses(plan)
-    trips = [(one, _budget_of(plan, one, known[one.uid])) for one in (*plan.instruments, *plan.loops)]
+    every = (*plan.instruments, *plan.loops)
+    trips = [(one, _budget_of(plan, one, known[one.uid], waits_ms.get(one.uid, 0.0))) for one in every]
     latest = [row.ms for _, row in trips]
     latest += [one.lateness_ms for one in known.values() if one.lateness_ms is not None]
     latest += [row.result["offset_ms"] for row in own if row.result]
@@ -68,10 +73,11 @@ def rows_of(plan: Plan, own: list[Sounding], opened: Sounding | None) -> tuple[l
     return rows, [_own_row(row, marks.end_ms, opened) for row in own], marks
 
 
-def _budget_of(plan: Plan, one: Instrument | Loop, known: KnownLateness) -> Budget:
-    expected = loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one)
+def _budget_of(plan: Plan, one: Instrument | Loop, known: KnownLateness, wait_ms: float) -> Budget:
+    """What is expected, with the wait for the wire; or what was measured, which a sounding takes without a wait."""
     if known.lateness_ms is None:
-        return expected
+        return loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one, wait_ms=wait_ms)
+    expected = loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one)
     return measured_budget(expected, known.lateness_ms, known.half_ms)
 
 

@@ -1,0 +1,177 @@
+"""Every DIN wire of the rig while the session plays: how busy it is, what waits, what would help."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hypotaxis.core.drawing.load import load_path, top_of
+from hypotaxis.core.midi.wire import Waits, send, waits
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.trips import heard_from, send_sockets
+from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.studio import Message
+from hypotaxis.core.timing.budget import budget
+from hypotaxis.core.timing.remedies import Remedy, late_notes, remedies, traffic_of
+from hypotaxis.core.timing.wires import WireReport, wire_report
+from hypotaxis.core.units import clock_text
+from hypotaxis.records.models import Session
+from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+
+CLOCKS_A_QUARTER = 24
+MOST_NOTES = 8000
+LIMIT_MS = 3.0
+"""A wait that is told as late where no other limit is chosen: three notes of a chord ahead."""
+
+
+@dataclass(frozen=True)
+class PartOnWire:
+    """One channel of a wire. late, notes: notes that wait longer than the limit, and all of them."""
+
+    channel: int
+    name: str
+    waits: Waits
+    late: int
+    notes: int
+
+
+@dataclass(frozen=True)
+class Wire:
+    """A wire as its row shows it. hops: what software on the way adds, as sentences; load: its picture."""
+
+    uid: str
+    name: str
+    report: WireReport
+    late: int
+    notes: int
+    parts: tuple[PartOnWire, ...]
+    hops: tuple[str, ...]
+    load: str
+    remedies: tuple[Remedy, ...] = ()
+
+    @property
+    def busiest(self) -> str:
+        return f"{self.report.utilisation_peak:.1%}"
+
+
+@dataclass(frozen=True)
+class Wires:
+    """All wires with traffic; free: names of those without; top: the load at full height; told: how long the session
+    plays."""
+
+    wires: tuple[Wire, ...]
+    free: tuple[str, ...]
+    top: float
+    told: str
+
+    @property
+    def full_height(self) -> str:
+        return f"{self.top:.0%}"
+
+
+def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "") -> Wires:
+    """The wires of a session; opened: the send socket whose remedies are computed."""
+    tempo = tempo_of(session)
+    last_bar = max(1, tempo.position(max(0, session.end_tick - 1)).bar)
+    schedule = plan_run(_parts(plan, session), tempo, first_bar=1, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
+    by_port: dict[str, list[Message]] = {}
+    for message in schedule.messages:
+        by_port.setdefault(message.port, []).append(message)
+    sockets = [socket for _, socket in send_sockets(plan.rig) if not socket.carried_by]
+    used = [socket for socket in sockets if by_port.get(socket.system_name)]
+    # A clock alone is light; a wire that carries nothing else is as good as free.
+    free = tuple(plan.rig.socket_text(s.uid) for s in sockets if s not in used and not _claimed(plan, s.uid))
+    clocks = _clocks(tempo, schedule)
+    sending = []
+    for socket in used:
+        ticking = clocks if socket.clock else np.zeros(0, dtype=np.int64)
+        messages = by_port[socket.system_name]
+        sending.append((socket.uid, messages, ticking, send(traffic_of(messages, ticking))))
+    top = top_of(max((sent.utilisation_peak() for *_, sent in sending), default=0.0))
+    rows = []
+    for uid, messages, ticking, sent in sending:
+        late, named = late_notes(sent, limit_ms), _names(plan, uid)
+        boxes = {channel: " and ".join(dict.fromkeys(box for _, box in sitting)) for channel, sitting in named.items()}
+        names = {channel: " and ".join(name for name, _ in sitting) for channel, sitting in named.items()}
+        rows.append(
+            Wire(
+                uid=uid,
+                name=plan.rig.socket_text(uid),
+                report=wire_report(sent),
+                late=sum(count for count, _ in late.values()),
+                notes=sum(count for _, count in late.values()),
+                parts=tuple(
+                    PartOnWire(
+                        channel,
+                        names.get(channel, f"channel {channel}"),
+                        waits(sent, sent.traffic.parts == channel),
+                        *late.get(channel, (0, 0)),
+                    )
+                    for channel in (int(part) for part in np.unique(sent.traffic.parts) if part)
+                ),
+                hops=_hops(plan, uid),
+                load=load_path(sent, schedule.seconds, top),
+                remedies=remedies(messages, ticking, names=names, boxes=boxes, free=free) if uid == opened else (),
+            )
+        )
+    return Wires(tuple(rows), free, top, clock_text(schedule.seconds))
+
+
+def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]:
+    """The wait that 95 % of each instrument's notes stay under, in ms, by its uid; empty without a session, and for one
+    with so many notes that a page would wait for it (its wires are told on their own page)."""
+    if session is None or sum(len(notes_of(track)) for track in session.tracks.all()) not in range(1, MOST_NOTES):
+        return {}
+    found = {}
+    for wire in wires_of(plan, session, limit_ms=0.0).wires:
+        for one in plan.instruments:
+            part = next((p for p in wire.parts if one.send == wire.uid and p.channel == one.channel), None)
+            if part:
+                found[one.uid] = part.waits.p95_wait_ms
+    return found
+
+
+def _parts(plan: Plan, session: Session) -> list[PlayedPart]:
+    parts = []
+    for track in session.tracks.all():
+        instrument = plan.instrument(track.instrument_uid)
+        seat = instrument.seat(track.part_uid) if instrument else None
+        found = plan.rig.find(seat.send) if seat else None
+        if found:
+            parts.append(PlayedPart(found[1].system_name, seat.channel, notes_of(track), controls_of(track)))
+    return parts
+
+
+def _clocks(tempo: TempoMap, schedule: Schedule) -> np.ndarray:
+    """When each clock is due, in ns of the run: 24 a quarter, while the bars play."""
+    count = (schedule.end_tick - schedule.first_tick) * CLOCKS_A_QUARTER // tempo.ticks_per_quarter + 1
+    ticks = schedule.first_tick * CLOCKS_A_QUARTER + np.arange(count) * tempo.ticks_per_quarter
+    us = tempo.exact_us(ticks, CLOCKS_A_QUARTER) / (tempo.ticks_per_quarter * CLOCKS_A_QUARTER)
+    return np.rint(us * 1000 - schedule.first_sample * 1e9 / schedule.sample_rate).astype(np.int64)
+
+
+def _claimed(plan: Plan, uid: str) -> bool:
+    return any(seat.send == uid for one in plan.instruments for seat in one.seats)
+
+
+def _names(plan: Plan, uid: str) -> dict[int, list[tuple[str, str]]]:
+    """(instrument or part, box) that sit on each channel of a send socket."""
+    names: dict[int, list[tuple[str, str]]] = {}
+    for one in plan.instruments:
+        box = plan.rig.box(one.box)
+        for seat in one.seats:
+            if seat.send == uid:
+                name = f"{one.name}: {seat.name}" if seat.name else one.name
+                names.setdefault(seat.channel, []).append((name, box.name if box else one.name))
+    return names
+
+
+def _hops(plan: Plan, uid: str) -> tuple[str, ...]:
+    """What a message waits for besides, where software passes it on: once for every instrument behind it."""
+    told = []
+    for one in plan.instruments:
+        if one.send == uid and any(reached.box == one.box for reached in heard_from(plan.rig, uid)):
+            for leg in budget(plan, one).legs:
+                if leg.kind == "hop" and leg.name.startswith("passed on"):
+                    told.append(f"{one.name}: {leg.name}, {leg.ms:.2f} ±{leg.half_ms:.2f} ms more")
+    return tuple(dict.fromkeys(told))
