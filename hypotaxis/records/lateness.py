@@ -12,6 +12,7 @@ from datetime import datetime
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.timing.buffers import BufferModel, Measured, fit_buffers
 from hypotaxis.core.timing.context import changed, context_of, context_of_loop
+from hypotaxis.core.timing.together import Heard, together
 from hypotaxis.records.models import Job, Sounding, Take
 
 FOLLOWED = ("rate", "buffer")
@@ -63,6 +64,18 @@ def known_latenesses(plan: Plan) -> dict[str, KnownLateness]:
     known = {one.uid: _known(plan, one, rows.get(one.uid, []), _newest_take(one)) for one in plan.instruments}
     known |= {one.uid: _known(plan, one, rows.get(one.uid, []), None) for one in plan.loops}
     return {uid: _borrowed(plan, known, one) for uid, one in known.items()}
+
+
+def heard_together(plan: Plan, mode: str = "") -> tuple[Heard, ...]:
+    """When each instrument whose lateness is known is sent and heard, by the rig's own mode or another one."""
+    known = known_latenesses(plan)
+    late = {one.uid: known[one.uid].lateness_ms for one in plan.instruments}
+    return together({uid: ms for uid, ms in late.items() if ms is not None}, mode or plan.rig.together)
+
+
+def shifts_ms(plan: Plan) -> dict[str, float]:
+    """By how much each instrument's notes are sent later (− earlier) while the rig plays together as it is set."""
+    return {one.uid: round(one.shift_ms, 3) for one in heard_together(plan)}
 
 
 def _known(plan: Plan, one: Instrument | Loop, rows: list[Sounding], take: Take | None) -> KnownLateness:

@@ -18,7 +18,7 @@ from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.records import models as rows
 
-RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps")
+RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
 ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")

@@ -31,6 +31,7 @@ from hypotaxis.core.rig.values import (
     LOCAL,
     OUT_DUTIES,
     SET_BY,
+    TOGETHER,
     Box,
     Cable,
     Delays,
@@ -224,6 +225,7 @@ _RIG = {
     "leader": _Field(_uid_or_empty, ""),
     "driver": _Field(_text, ""),
     "stamps": _Field(_text, ""),
+    "together": _Field(_one_of(*TOGETHER), TOGETHER[0]),
 }
 _BOX = {
     "uid": _Field(_uid),

@@ -41,6 +41,7 @@ IN_DUTIES = ("played from", "clock from", "played from and clock from", "surface
 LOCAL = ("", "on", "off", "always on")
 CLOCK = ("", "internal", "external")
 SET_BY = ("menu", "switches", "editor")
+TOGETHER = ("as it is", "sent earlier", "held to the slowest")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -207,7 +208,8 @@ class Cable:
 class Rig:
     """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings; echo: the host
     passes what is played on to the selected instrument; leader: uid of the box whose clock all follow ("" = the host).
-    driver: kind of driver in use, stamps: where time stamps of messages come from, both in the owner's words.
+    driver: kind of driver in use, stamps: where time stamps of messages come from, both in the owner's words. together:
+    how instruments of different lateness are brought together while they play, one of TOGETHER.
 
     Cables have no order of their own; they are kept by uid, so that equal rigs are equal.
     """
@@ -220,6 +222,7 @@ class Rig:
     leader: str = ""
     driver: str = ""
     stamps: str = ""
+    together: str = TOGETHER[0]
     boxes: tuple[Box, ...] = ()
     cables: tuple[Cable, ...] = ()
 

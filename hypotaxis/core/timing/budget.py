@@ -40,7 +40,7 @@ SPEED_OF_SOUND = 343.0
 @dataclass(frozen=True)
 class Leg:
     """One stretch. way: "out" or "home"; kind: host, interface, wire, wait, hop, box, effect, converter, buffer,
-    driver."""
+    driver; box: uid of the box on which its value may be typed, "" = nowhere."""
 
     kind: str
     name: str
@@ -48,6 +48,7 @@ class Leg:
     ms: float
     half_ms: float
     origin: str
+    box: str = ""
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,7 @@ def budget(plan: Plan, instrument: Instrument, *, part: str = "", way: str = "",
     legs = [Leg("host", "host", "out", *HOST_MS, "usual")]
     if found:
         box, socket = found
-        legs.append(_typed("interface", box.name, "out", box.delays.out_ms, OUT_MS))
+        legs.append(_typed("interface", box, "out", box.delays.out_ms, OUT_MS))
         if not socket.carried_by:
             legs.append(Leg("wire", "wire", "out", NOTE_BYTES * BYTE_US / 1000, 0.0, "standard"))
             if wait_ms:
@@ -86,7 +87,7 @@ def budget(plan: Plan, instrument: Instrument, *, part: str = "", way: str = "",
         legs += _hops(rig, seat.send, seat.channel, instrument.box)
     sounding = rig.box(instrument.box)
     if sounding:
-        legs.append(_typed("box", sounding.name, "out", sounding.delays.reaction_ms, BOX_MS))
+        legs.append(_typed("box", sounding, "out", sounding.delays.reaction_ms, BOX_MS))
     home = next((one for one in instrument.homes if one.uid == way), instrument.homes[0])
     if home.inputs:
         legs += _homeward(rig, home.inputs[0], way_home(rig, home.inputs[0], instrument.box))
@@ -123,10 +124,10 @@ def measured_budget(expected: Budget, lateness_ms: float, half_ms: float) -> Bud
     return Budget((*expected.legs[:place], leg, *expected.legs[place + 1 :]))
 
 
-def _typed(kind: str, name: str, way: str, typed_ms: float | None, usual: tuple[float, float]) -> Leg:
+def _typed(kind: str, box: Box, way: str, typed_ms: float | None, usual: tuple[float, float]) -> Leg:
     if typed_ms is not None:
-        return Leg(kind, name, way, typed_ms, 0.0, "typed")
-    return Leg(kind, name, way, *usual, "usual")
+        return Leg(kind, box.name, way, typed_ms, 0.0, "typed", box.uid)
+    return Leg(kind, box.name, way, *usual, "usual", box.uid)
 
 
 def _hops(rig: Rig, send: str, channel: int, box_uid: str) -> list[Leg]:
@@ -139,7 +140,7 @@ def _hops(rig: Rig, send: str, channel: int, box_uid: str) -> list[Leg]:
             typed = passing.delays.through_ms
             value, half = (typed, 0.0) if typed is not None else SOFT_MS
             origin = "usual" if typed is None else "typed"
-            legs.append(Leg("hop", f"passed on by {passing.name}", "out", message + value, half, origin))
+            legs.append(Leg("hop", f"passed on by {passing.name}", "out", message + value, half, origin, passing.uid))
         elif hop.by_thru:
             legs.append(Leg("hop", f"thru of {passing.name}", "out", *THRU_MS, "standard"))
     return legs
@@ -153,7 +154,7 @@ def _homeward(rig: Rig, uid: str, way: Sequence[Cable]) -> list[Leg]:
 
 def _through(box: Box, way: str) -> Leg:
     usual = next((value for start, value in THROUGH_MS.items() if box.shape.startswith(start)), (0.0, 0.0))
-    return _typed("effect", box.name, way, box.delays.through_ms, usual)
+    return _typed("effect", box, way, box.delays.through_ms, usual)
 
 
 def _conversion(rig: Rig, interface: Box, way: str) -> list[Leg]:
@@ -165,7 +166,7 @@ def _conversion(rig: Rig, interface: Box, way: str) -> list[Leg]:
     ):
         value, half = (typed, 0.0) if typed is not None else usual
         ms, half_ms = (samples_to_ms(samples, rig.sample_rate) for samples in (value, half))
-        legs.append(Leg(kind, kind, way, ms, half_ms, "usual" if typed is None else "typed"))
+        legs.append(Leg(kind, kind, way, ms, half_ms, "usual" if typed is None else "typed", interface.uid))
     buffered = Leg("buffer", "buffer", way, samples_to_ms(rig.buffer, rig.sample_rate), 0.0, "setting")
     row = [legs[0], buffered, legs[1]]
     return row if way == "home" else row[::-1]

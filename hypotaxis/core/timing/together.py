@@ -7,7 +7,7 @@ nothing has to be sent before its time. What jitter scatters, neither can take a
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-MODES = ("as it is", "sent earlier", "held to the slowest")
+from hypotaxis.core.rig.values import TOGETHER
 
 
 @dataclass(frozen=True)
@@ -21,14 +21,13 @@ class Heard:
 
 
 def together(lateness_ms: Mapping[str, float], mode: str) -> tuple[Heard, ...]:
-    """When each instrument (by uid) is sent and heard in a mode of MODES.
+    """When each instrument (by uid) is sent and heard in a mode of rig.values.TOGETHER.
 
     >>> [one.shift_ms for one in together({"a": 14.0, "b": 17.0}, "held to the slowest")]
     [3.0, 0.0]
     """
     slowest = max(lateness_ms.values(), default=0.0)
-    goals = {"as it is": None, "sent earlier": 0.0, "held to the slowest": slowest}
-    goal = goals[mode]
+    goal = dict(zip(TOGETHER, (None, 0.0, slowest), strict=True))[mode]
     rows = []
     for uid, late in lateness_ms.items():
         shift = 0.0 if goal is None else goal - late

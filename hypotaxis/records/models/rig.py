@@ -15,6 +15,7 @@ class Rig(WithUid):
     leader = models.CharField(max_length=36, blank=True)
     driver = models.CharField(max_length=80, blank=True)
     stamps = models.CharField(max_length=80, blank=True)
+    together = models.CharField(max_length=20, default="as it is")
     meant = models.JSONField(default=list, blank=True)
     template = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)

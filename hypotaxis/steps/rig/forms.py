@@ -1,12 +1,14 @@
 """Forms of the rig: they check types; what fits is the core's to say."""
 
+from collections.abc import Collection
+
 from django import forms
 
 from hypotaxis.core.formats.rigfile import MAX_BYTES
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.ports import PortEnd
-from hypotaxis.core.rig.shapes import BY_GROUP, ICONS
+from hypotaxis.core.rig.shapes import BY_GROUP, ICONS, SHAPES, is_interface
 from hypotaxis.core.rig.values import (
     CONNECTORS,
     IN_DUTIES,
@@ -16,6 +18,7 @@ from hypotaxis.core.rig.values import (
     OUT_DUTIES,
     Box,
     Cable,
+    Delays,
     Route,
     Setup,
     Socket,
@@ -159,6 +162,20 @@ class SetupForm(forms.Form):
                 required=False,
                 widget=forms.CheckboxSelectMultiple,
             )
+        self.delays_known = _delays_of(box)
+        for name, (label, unit) in self.delays_known.items():
+            self.fields[name] = forms.FloatField(
+                label=f"{label}, {unit}",
+                min_value=0,
+                max_value=1000 if unit == "ms" else 10_000,
+                required=False,
+                initial=getattr(box.delays, name),
+                help_text="From its data sheet, or measured elsewhere. Empty: not known.",
+            )
+
+    def delays(self) -> Delays:
+        """What is known of the box's delays."""
+        return Delays(**{name: self.cleaned_data[name] for name in self.delays_known})
 
     def setup(self) -> dict:
         """Fields of core.rig.values.Setup."""
@@ -166,6 +183,23 @@ class SetupForm(forms.Form):
         if "uses" in values:
             values["uses"] = tuple(values["uses"])
         return {name: value for name, value in values.items() if name in Setup.__dataclass_fields__}
+
+
+def _delays_of(box: Box) -> dict[str, tuple[str, str]]:
+    """The delays that a box can have, with label and unit."""
+    shape = SHAPES.get(box.shape)
+    ways = {(socket.kind, socket.direction) for socket in box.sockets}
+    found = {}
+    if is_interface(box.shape):
+        found["out_ms"] = "Driver and link on the way out", "ms"
+        if ("audio", "in") in ways:
+            found["converter_samples"] = "Converter", "samples"
+            found["driver_samples"] = "Driver on the way home", "samples"
+    elif shape and shape.sounds:
+        found["reaction_ms"] = "Reaction, from a note to its sound", "ms"
+    if not is_interface(box.shape) and any({(kind, "in"), (kind, "out")} <= ways for kind in ("audio", "midi")):
+        found["through_ms"] = "From in to out, of what passes through", "ms"
+    return found
 
 
 class SocketForm(forms.Form):
@@ -397,17 +431,38 @@ class NamedRigForm(forms.Form):
 
 
 class RigForm(NamedRigForm):
-    """A rig that is there: also whether the host echoes, and who leads."""
+    """A rig that is there: also its rate, driver, echo and leader. kept_rates: of the takes in its sessions."""
 
+    sample_rate = forms.TypedChoiceField(label="Sample rate", choices=RATES, coerce=int)
+    driver = forms.CharField(
+        label="Kind of driver",
+        max_length=80,
+        required=False,
+        help_text="In your words; with another one lateness changes.",
+    )
+    stamps = forms.CharField(label="Time stamps of messages come from", max_length=80, required=False)
     echo = forms.BooleanField(
         label="Echo: the host passes what is played on to the selected instrument", required=False
     )
     leader = forms.ChoiceField(label="Whose clock all follow", required=False)
 
-    def __init__(self, *args, plan: Plan, **kwargs) -> None:
+    def __init__(self, *args, plan: Plan, kept_rates: Collection[int] = (), **kwargs) -> None:
         super().__init__(*args, **kwargs)
         boxes = [(box.uid, box.name) for box in plan.rig.boxes if box.setup.sends_clock]
         self.fields["leader"].choices = [("", "the host's"), *boxes]
+        self.kept_rates = kept_rates
+        if plan.rig.sample_rate not in dict(RATES):
+            self.fields["sample_rate"].choices = [*RATES, (plan.rig.sample_rate, f"{plan.rig.sample_rate} Hz")]
+
+    def clean_sample_rate(self):
+        rate = self.cleaned_data["sample_rate"]
+        others = sorted(set(self.kept_rates) - {rate})
+        if others:
+            raise forms.ValidationError(
+                f"There are takes at {others[0]} Hz in this rig, and all takes of a session have one rate. Copy the "
+                f"rig, and set the copy to {rate} Hz."
+            )
+        return rate
 
 
 class NewRigForm(NamedRigForm):

@@ -11,7 +11,7 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig import change
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.core.rig.ports import match, ports_of
-from hypotaxis.core.rig.values import Box, Cable, Route
+from hypotaxis.core.rig.values import Box, Cable, Delays, Route
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import FrontPanel, Rig, Tick
@@ -38,9 +38,10 @@ def edit_box(rig: Rig, plan: Plan, box: Box, **fields) -> None:
     change_plan(rig, f"change {fields.get('name', box.name)}", plan, change.set_box(plan, box.uid, **fields))
 
 
-def set_up(rig: Rig, plan: Plan, box: Box, **fields) -> None:
+def set_up(rig: Rig, plan: Plan, box: Box, delays: Delays | None = None, **fields) -> None:
     """Change what the plan takes a box to be set to."""
-    change_plan(rig, f"settings of {box.name}", plan, change.set_up(plan, box.uid, **fields))
+    after = change.set_box(plan, box.uid, delays=delays or box.delays)
+    change_plan(rig, f"settings of {box.name}", plan, change.set_up(after, box.uid, **fields))
 
 
 def move_box(rig: Rig, plan: Plan, box: Box, *, up: bool) -> bool:

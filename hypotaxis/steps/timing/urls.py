@@ -14,6 +14,7 @@ urlpatterns = [
     path("trip/<uuid:uid>/typed/", views.typed, name="typed"),
     path("take/", views.take, name="take"),
     path("wires/", views.wires, name="wires"),
+    path("together/", views.together, name="together"),
     path("running/", views.running, name="running"),
     path("stop-all/", views.stop_all, name="stop-all"),
     path("<uuid:uid>/", views.open_sounding, name="open"),

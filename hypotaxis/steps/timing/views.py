@@ -17,6 +17,8 @@ from hypotaxis.core.drawing.soundings import PLOT_H, PLOT_W
 from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.rig.change import set_rig
+from hypotaxis.core.rig.values import TOGETHER
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
@@ -47,6 +49,8 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
     opened = next((one for one in trips if one.uid == trip), None)
     context = {
         "trips": trips,
+        "together": rows.together_of(here.plan, trips, marks.end_ms),
+        "modes": TOGETHER,
         "soundings": recordings,
         "marks": marks,
         "opened": row,
@@ -168,6 +172,16 @@ def running(request):
     answer = render(request, "timing/includes/queue.html", {"queue": queue})
     answer["X-Finished"] = "0" if queue else "1"
     return answer
+
+
+@require_POST
+def together(request):
+    """Choose how instruments of different lateness are brought together while they play."""
+    here = desk(request)
+    mode = request.POST.get("mode", "")
+    if mode in TOGETHER and mode != here.plan.rig.together:
+        change_plan(here.rig, f"playing together: {mode}", here.plan, set_rig(here.plan, together=mode))
+    return redirect(f"{reverse('timing:home')}#together")
 
 
 @require_POST

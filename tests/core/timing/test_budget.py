@@ -143,7 +143,7 @@ class StaleTest(SimpleTestCase):
         }
         for words, after in cases.items():
             self.assertEqual(changed(before, self.context(after)), words)
-        self.assertEqual(self.context(change(plan, "Bittern", name="Heron bass")), before, "a name changes nothing")
+        self.assertEqual(self.context(change(plan, "Bittern", notes="deep")), before, "a note changes nothing")
 
     def context(self, plan):
         return context_of(plan, plan.instruments[2])

@@ -82,8 +82,29 @@ class RigsTest(DemoTest):
         self.assertContains(self.client.post(reverse("rig:read-rig"), {"file": bad}), "not UTF-8: byte 0")
         self.assertEqual(Rig.objects.count(), 1)
 
+    def test_a_rate_is_refused_where_takes_of_another_one_are_kept(self):
+        form = {"name": "Saltmarsh Room", "buffer": "256", "sample_rate": "96000", "driver": "generic"}
+        self.record("Bittern")
+        answer = self.client.post(reverse("rig:rigs"), form)
+        self.assertContains(answer, "There are takes at 48000 Hz in this rig")
+        self.session.takes.all().delete()
+        self.client.post(reverse("rig:rigs"), form)
+        self.assertEqual((self.plan.rig.sample_rate, self.plan.rig.driver), (96_000, "generic"))
+
+    def test_delays_are_typed_on_the_box_and_kept_in_the_file(self):
+        quayside = next(box for box in self.plan.rig.boxes if box.name == "Quayside 18")
+        address = reverse("rig:setup", args=[quayside.uid])
+        self.assertContains(self.client.get(address), "Driver and link on the way out, ms")
+        self.assertContains(self.client.post(address, {"set_by": "menu", "out_ms": "-1"}), "greater than or equal to 0")
+        self.client.post(address, {"set_by": "menu", "out_ms": "0.7", "converter_samples": "48"})
+        box = self.plan.rig.box(quayside.uid)
+        self.assertEqual(
+            (box.delays.out_ms, box.delays.converter_samples, box.delays.driver_samples), (0.7, 48.0, None)
+        )
+        self.assertEqual(read_rig_file(write_rig_file(self.plan)), self.plan)
+
     def test_settings_are_changed_and_can_be_undone(self):
-        self.client.post(reverse("rig:rigs"), {"name": "North room", "buffer": "128"})
+        self.client.post(reverse("rig:rigs"), {"name": "North room", "buffer": "128", "sample_rate": "48000"})
         self.assertEqual((self.rig.name, self.plan.rig.buffer), ("North room", 128))
         journal.undo(self.rig)
         self.assertEqual((self.rig.name, self.plan.rig.buffer), ("Saltmarsh Room", 256))

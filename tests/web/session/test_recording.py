@@ -8,8 +8,11 @@ import soundfile
 from django.urls import reverse
 
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, SharedReturn
+from hypotaxis.core.rig.change import set_rig
 from hypotaxis.core.studio import Block
 from hypotaxis.records import audio, jobs
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.lateness import shifts_ms
 from hypotaxis.records.models import Job, Pass, Take
 from hypotaxis.standin.desk import Desk
 from hypotaxis.steps.rig.services import unplug
@@ -33,6 +36,24 @@ class PassTest(DemoTest):
                 self.assertTrue(8 < take.lateness["lateness_ms"] < 25)
                 self.assertEqual(self.instrument(name).lateness_ms, round(take.lateness["lateness_ms"], 3))
         self.assertEqual(takes["Alder kit"].frames, run.setup["frames"])
+
+    def test_played_together_each_is_sent_by_its_lateness_and_its_take_is_placed_as_exactly(self):
+        self.record("Alder kit")
+        known = self.instrument("Alder kit").lateness_ms
+        change_plan(self.rig, "together", self.plan, set_rig(self.plan, together="sent earlier"))
+        run = self.record("Alder kit")
+        (part,) = run.setup["parts"]
+        self.assertAlmostEqual(part["shift_ms"], -known, delta=0.001)
+        take = run.takes.get()
+        # Heard on the beat as it arrives; its lateness is still that of its trip, and the placement the little rest.
+        self.assertAlmostEqual(take.lateness["lateness_ms"], known, delta=0.3)
+        self.assertAlmostEqual(take.placement, (known - take.lateness["lateness_ms"]) * 48, delta=1)
+        self.assertLess(abs(take.placement), 15)
+        change_plan(self.rig, "held", self.plan, set_rig(self.plan, together="held to the slowest"))
+        self.record("Bittern")
+        shifts = shifts_ms(self.plan)
+        self.assertEqual(min(shifts.values()), 0.0)
+        self.assertGreater(max(shifts.values()), 0.0)
 
     def test_the_recorded_sound_is_what_the_studio_delivered_to_the_bit(self):
         run = self.record("Alder kit", place=False)

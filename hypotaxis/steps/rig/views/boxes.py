@@ -95,7 +95,7 @@ def setup(request, uid):
     value = box_or_404(here, uid)
     form = SetupForm(request.POST or None, box=value)
     if request.method == "POST" and form.is_valid():
-        services.set_up(here.rig, here.plan, value, **form.setup())
+        services.set_up(here.rig, here.plan, value, form.delays(), **form.setup())
         return redirect("rig:box", uid=uid)
     return home(request, sheet="setup", form=form, box=value, title=f"{value.name}: settings", button="Keep")
 

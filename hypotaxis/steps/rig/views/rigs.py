@@ -13,13 +13,16 @@ from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.plan import Plan
 from hypotaxis.records.current import desk, make_empty_rig
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Rig
+from hypotaxis.records.models import Rig, Take
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.pictures import embedded, kept_from
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import NewRigForm, RigFileForm, RigForm
 from hypotaxis.steps.rig.views.sheet import home
+
+ASKED = ("name", "sample_rate", "buffer", "driver", "stamps", "echo", "leader")
+"""What the form of a rig asks."""
 
 
 def rigs(request):
@@ -113,8 +116,9 @@ def _with_pictures(plan: Plan) -> Plan:
 
 def _form(request, data=None) -> RigForm:
     here = desk(request)
-    initial = {name: getattr(here.rig, name) for name in ("name", "buffer", "echo", "leader")}
-    return RigForm(data, plan=here.plan, initial=initial)
+    initial = {name: getattr(here.rig, name) for name in ASKED}
+    rates = set(Take.objects.filter(session__rig=here.rig).values_list("sample_rate", flat=True))
+    return RigForm(data, plan=here.plan, initial=initial, kept_rates=rates)
 
 
 def _rigs(request, **forms):

@@ -27,6 +27,12 @@ def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
     return tempo.samples_at(notes["tick"], take.sample_rate), notes["note"]
 
 
+def shift_samples(take: Take) -> float:
+    """By how many samples a take's notes were sent later than they are written (− earlier), for playing together."""
+    part = next((one for one in take.run.setup["parts"] if one["track"] == str(take.track_id)), {})
+    return part.get("shift_ms", 0.0) * take.sample_rate / 1000
+
+
 def _by_this_way(take: Take, notes: np.ndarray) -> np.ndarray:
     """Which notes sound in a take: those of the voices that come home by its return, where the instrument says so."""
     row = Instrument.objects.filter(uid=take.instrument_uid).first()
@@ -39,14 +45,19 @@ def _by_this_way(take: Take, notes: np.ndarray) -> np.ndarray:
 def measure_take(take: Take) -> None:
     """Measure a take against its notes and store the answer, or the reason why there is none."""
     positions, notes = note_positions(take)
-    moments = distinct_moments(positions - take.first_sample, take.sample_rate, notes)
+    shift = shift_samples(take)
+    moments = distinct_moments(positions + shift - take.first_sample, take.sample_rate, notes)
     try:
         answer = measure(open_recording(audio.take_path(take.file)), moments)
     except NoAnswer as error:
         take.lateness = {"error": str(error)}
     else:
         numbers = {name: value for name, value in asdict(answer).items() if name != "hits"}
-        numbers |= {"used": answer.used, "set_aside": answer.set_aside, "placement": answer.placement}
+        numbers |= {
+            "used": answer.used,
+            "set_aside": answer.set_aside,
+            "placement": -round(answer.samples + shift),
+        }
         numbers["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.hits]
         # A half-width that is not known is stored as none.
         take.lateness = {k: None if isinstance(v, float) and not np.isfinite(v) else v for k, v in numbers.items()}
@@ -80,7 +91,8 @@ def lender_of(take: Take) -> Take | None:
 
 def place_like(take: Take, lender: Take) -> None:
     """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it."""
-    take.placement = lender.lateness["placement"]
+    late = lender.lateness["lateness_ms"] * take.sample_rate / 1000
+    take.placement = -round(late + shift_samples(take))
     take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.title}"}
     take.save(update_fields=["placement", "lateness"])
 

@@ -24,6 +24,7 @@ from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.lateness import shifts_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
@@ -48,6 +49,7 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
     check_pass(plan, armed)
     inputs = inputs_of(plan, [track.instrument for track in armed])
     order = [use.socket for use in inputs]
+    shifts = shifts_ms(plan)
     parts = []
     for row, track in zip(tracks, armed, strict=True):
         instrument, seat = track.instrument, track.instrument.seat(row.part_uid)
@@ -61,6 +63,7 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
                 "channel": seat.channel,
                 "calls": [message.hex() for message in _calls(row, instrument)],
                 "gap_ms": instrument.gap_ms,
+                "shift_ms": shifts.get(instrument.uid, 0.0),
                 "columns": [order.index(uid) for uid in instrument.returns],
                 "returns_text": returns_text(plan.rig, instrument.returns),
                 "home_trim_db": instrument.home_trim_db,
@@ -166,6 +169,7 @@ def _schedule(run: Pass, rate: int) -> Schedule:
             controls_of(tracks[part["track"]]),
             tuple(bytes.fromhex(call) for call in part.get("calls", ())),
             part.get("gap_ms", 0.0),
+            part.get("shift_ms", 0.0),
         )
         for part in run.setup["parts"]
     ]

@@ -1,6 +1,6 @@
 """The timing page's rows: each trip with its ribbon and needle, each recording of one's own, on one scale."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from hypotaxis.core.drawing.needles import Needle, Scale, needle, scale
@@ -8,8 +8,9 @@ from hypotaxis.core.drawing.ribbon import Ribbon, ribbon
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.timing.budget import Budget, budget, loop_budget, measured_budget
+from hypotaxis.core.timing.together import spread_ms
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import Found, KnownLateness, known_latenesses
+from hypotaxis.records.lateness import Found, KnownLateness, heard_together, known_latenesses
 from hypotaxis.records.models import Job, Sounding
 
 MEASURED = ("sounding", "take", "predicted")
@@ -145,3 +146,44 @@ def _own_row(row: Sounding, end_ms: float, opened: Sounding | None) -> OwnRow:
         shift=signed(-found["offset_samples"], 0),
         differs=differs,
     )
+
+
+@dataclass(frozen=True)
+class TogetherRow:
+    """An instrument while all play together: what is added to its times, and when it is heard, from the beat."""
+
+    title: str
+    colour: str
+    shift: str
+    heard: str
+    jitter: str
+    needle: Needle
+
+
+@dataclass(frozen=True)
+class Together:
+    """The rig's way of playing together, with the picture it gives. spread: from the first to the last heard."""
+
+    mode: str
+    rows: tuple[TogetherRow, ...]
+    spread: str
+    unknown: str
+
+
+def together_of(plan: Plan, trips: Sequence[TripRow], end_ms: float) -> Together:
+    """What instruments sound like together, on the scale of the page."""
+    known = {row.uid: row for row in trips}
+    heard = heard_together(plan)
+    rows = tuple(
+        TogetherRow(
+            title=known[one.uid].title,
+            colour=known[one.uid].colour,
+            shift=signed(one.shift_ms),
+            heard=signed(one.sounds_ms),
+            jitter=known[one.uid].jitter,
+            needle=needle(one.sounds_ms, known[one.uid].known.jitter_ms or 0.0, end_ms),
+        )
+        for one in heard
+    )
+    unknown = [one.name for one in plan.instruments if one.uid not in {row.uid for row in heard}]
+    return Together(plan.rig.together, rows, f"{spread_ms(heard):.1f}", ", ".join(unknown))
