@@ -92,6 +92,7 @@ class Take(WithUid):
     it is handed over. first_sample: session position of the file's first frame as it arrived; placement: shift in
     samples, None while it stands where it arrived; kept: False while it is put away; lateness: the measurement by the
     names of core.timing.lateness.Lateness, or {"error": reason}, with "borrowed" where it is placed by another take's.
+    fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
     """
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="takes")
@@ -117,6 +118,9 @@ class Take(WithUid):
     kept = models.BooleanField(default=True)
     placement = models.IntegerField(null=True)
     lateness = models.JSONField(null=True)
+    fitted = models.CharField(max_length=80, blank=True)
+    fitted_frames = models.BigIntegerField(default=0)
+    fitted_ppm = models.FloatField(default=0.0)
     objects = Takes.as_manager()
 
     class Meta:
@@ -129,3 +133,9 @@ class Take(WithUid):
     def title(self) -> str:
         """Its track, and the further return it came by."""
         return f"{self.track.name}, {self.way_name}" if self.way_name else self.track.name
+
+    @property
+    def standing(self) -> tuple[str, int]:
+        """(file, frames) of the sound that stands in the session: with its rate corrected where it is placed so."""
+        fits = self.fitted and self.placement is not None
+        return (self.fitted, self.fitted_frames) if fits else (self.file, self.frames)

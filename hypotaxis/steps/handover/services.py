@@ -45,20 +45,22 @@ def start_of(take: Take) -> int:
 def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
     """A take as a 24-bit Broadcast Wave file. from_zero: filled with silence from the files' zero, so that it can
     be dropped at the very beginning; otherwise its time reference says where it stands."""
-    path = audio.folder("handover") / f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}.wav"
+    file, frames = take.standing
+    fit = f"-{take.fitted_ppm:g}" if take.fitted else ""
+    path = audio.folder("handover") / f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}.wav"
     if path.exists():
         return path
     audio.forget_old("handover", "*.wav", KEPT_WAVES)
     reference = line.reference(start_of(take))
     silence = reference if from_zero else 0
     made = path.with_suffix(".part")
-    with made.open("wb") as stream, soundfile.SoundFile(audio.take_path(take.file)) as source:
+    with made.open("wb") as stream, soundfile.SoundFile(audio.take_path(file)) as source:
         write_wave(
             stream,
             _frames(take, source, silence),
             rate=take.sample_rate,
             channels=take.channels,
-            frames=take.frames + silence,
+            frames=frames + silence,
             bext=Broadcast(
                 description=_description(take, line),
                 reference=str(take.uid).replace("-", "")[:32],
@@ -73,6 +75,7 @@ def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
 
 def _description(take: Take, line: FileLine) -> str:
     where = f"placed {take.placement:+d} samples"
+    where += f", rate corrected by {take.fitted_ppm:+.1f} ppm" if take.fitted else ""
     zero = f"session bar 1 is sample {line.samples} of this time line" if line.samples else "time line from bar 1"
     trim = f", home trim {take.home_trim_db:+.1f} dB" if take.home_trim_db else ""
     turned = ", polarity inverted" if take.inverted else ""
@@ -140,5 +143,6 @@ def read_me(session: Session, takes: list[Take], line: FileLine) -> str:
         rows.append(
             f"{take.title}, take {take.number}: begins at sample {line.reference(start_of(take))}, "
             f"placed by {take.placement:+d} samples, {take.sample_rate} Hz, {take.channels} channel(s)"
+            + (f", its rate corrected by {take.fitted_ppm:+.1f} ppm" if take.fitted else "")
         )
     return "\r\n".join(rows) + "\r\n"

@@ -34,7 +34,7 @@ def home(request):
             take,
             signed(take.placement, 0),
             line.reference(services.start_of(take)),
-            clock_text(take.frames / take.sample_rate),
+            clock_text(take.standing[1] / take.sample_rate),
         )
         for take in takes
     ]

@@ -242,8 +242,14 @@ def place(request, uid):
             placing.place_like(take, lender)
             messages.success(request, f"Take {take.number} is placed by {signed(take.placement, 0)} samples, borrowed.")
     else:
+        to = request.POST.get("to")
         try:
-            placing.place(take)
+            if to == "fitted":
+                placing.place_fitted(take)
+            elif to == "instrument":
+                placing.place_by_instrument(take, desk(request).plan)
+            else:
+                placing.place(take)
         except NoAnswer as error:
             messages.error(request, str(error))
         else:

@@ -7,6 +7,7 @@ from django import forms
 
 from hypotaxis.core.formats import audio, smf
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.grid import BPM, STEPS
 from hypotaxis.core.timing.wish import HITS, TESTS
 
 SIDES = (("auto", "the clearer side"), ("left", "left"), ("right", "right"), ("mix", "both mixed"))
@@ -56,8 +57,16 @@ class SoundingForm(ChoiceForm):
 
     score = forms.FileField(
         label="Score (.mid): what was played to the box",
-        error_messages={"required": "Choose the MIDI file that was played.", "empty": "The score is an empty file."},
+        required=False,
+        error_messages={"empty": "The score is an empty file."},
     )
+    step = forms.ChoiceField(
+        label="Without notes: a click or clock in the recording",
+        choices=[("", "no, there is a score"), *((name, name) for name in STEPS)],
+        required=False,
+        help_text="A click recorded beside an improvisation (choose its side below), or a sound that a clock drives.",
+    )
+    bpm = forms.FloatField(label="Its tempo, BPM", min_value=BPM[0], max_value=BPM[1], required=False)
     recording = forms.FileField(
         label="Recording: what came back, from the score’s very beginning",
         help_text="WAV, AIFF, FLAC or Ogg, 8 to 192 kHz, mono or stereo, up to 2 GB and four hours.",
@@ -69,7 +78,7 @@ class SoundingForm(ChoiceForm):
     instrument = forms.ChoiceField(
         label="Of the instrument", required=False, help_text="Its lateness is then kept with it, like any sounding."
     )
-    field_order = ["score", "recording", "instrument", "name", "track", "channel", "side"]
+    field_order = ["score", "step", "bpm", "recording", "instrument", "name", "track", "channel", "side"]
 
     def __init__(self, *args, plan: Plan | None = None, **kwargs) -> None:
         super().__init__(*args, **kwargs)
@@ -77,7 +86,19 @@ class SoundingForm(ChoiceForm):
         self.fields["instrument"].choices = [("", "none of this rig"), *known]
 
     def clean_score(self):
-        return _not_larger(self.cleaned_data["score"], smf.MAX_BYTES, "scores", "Is it an audio file?")
+        score = self.cleaned_data["score"]
+        return score and _not_larger(score, smf.MAX_BYTES, "scores", "Is it an audio file?")
+
+    def clean(self):
+        values = super().clean()
+        step, score = values.get("step"), values.get("score")
+        if not step and not score and "score" not in self.errors:
+            self.add_error("score", "Choose the MIDI file that was played, or a click or clock without notes.")
+        if step and score:
+            self.add_error("step", "There is a score, too. Take the file out, or say that there is no click.")
+        if step and values.get("bpm") is None and "bpm" not in self.errors:
+            self.add_error("bpm", "Say how fast the click or clock goes.")
+        return values
 
     def clean_recording(self):
         return _not_larger(self.cleaned_data["recording"], audio.MAX_BYTES, "recordings", "Cut out a few minutes.")

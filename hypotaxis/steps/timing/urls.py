@@ -20,6 +20,7 @@ urlpatterns = [
     path("<uuid:uid>/", views.open_sounding, name="open"),
     path("<uuid:uid>/state/", views.state, name="state"),
     path("<uuid:uid>/wave/", views.wave, name="wave"),
+    path("<uuid:uid>/aligned.wav", views.aligned, name="aligned"),
     path("<uuid:uid>/again/", views.again, name="again"),
     path("<uuid:uid>/rename/", views.rename, name="rename"),
     path("<uuid:uid>/cancel/", views.cancel, name="cancel"),

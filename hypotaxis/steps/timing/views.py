@@ -8,6 +8,7 @@ from django.db.models import Q
 from django.http import FileResponse, Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.glass import SPANS_MS
@@ -95,14 +96,15 @@ def new(request):
     if request.method == "POST" and form.is_valid():
         try:
             row = sounding.start_sounding(
-                form.cleaned_data["score"],
+                _score_of(form),
                 form.cleaned_data["recording"],
                 name=form.sounding_name(),
                 mine=_mine(here, form.cleaned_data["instrument"]),
                 **form.chosen(),
             )
         except UnreadableFile as error:
-            form.add_error("score", f"{form.cleaned_data['score'].name} cannot be used. {error}")
+            wrong = "score" if form.cleaned_data["score"] else "recording"
+            form.add_error(wrong, f"{form.cleaned_data[wrong].name} cannot be used. {error}")
         else:
             if by_script:
                 return JsonResponse({"next": _address(row)})
@@ -208,6 +210,17 @@ def wave(request, uid):
     return render(request, "timing/includes/wave.html", {"opened": row, "wave": _wave(request, row)} | _wave_size())
 
 
+def aligned(request, uid):
+    """The recording with its sound where the score says. ?rate=corrected: with its drift taken out."""
+    row = _row(uid)
+    if not row.result:
+        raise Http404
+    corrected = request.GET.get("rate") == "corrected" and bool(row.result["drift_ppm"])
+    path = sounding.aligned_file(row, corrected=corrected)
+    name = f"{slugify(row.name) or 'recording'}-aligned.wav"
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
+
+
 @require_POST
 def again(request, uid):
     """Measure the same files with another choice of notes or side."""
@@ -268,6 +281,14 @@ def loop(request):
     soundfile.write(stream, loop_signal(LOOP_RATE), LOOP_RATE, format="WAV", subtype="PCM_24")
     stream.seek(0)
     return FileResponse(stream, as_attachment=True, filename="loop-signal.wav", content_type="audio/wav")
+
+
+def _score_of(form: SoundingForm):
+    """The score that was chosen, or a grid in its place."""
+    chosen = form.cleaned_data
+    if not chosen["step"]:
+        return chosen["score"]
+    return sounding.grid_file(chosen["recording"], step=chosen["step"], bpm=chosen["bpm"])
 
 
 def _one_of(plan: Plan, uid: str) -> Instrument | Loop:

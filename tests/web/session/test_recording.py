@@ -1,6 +1,7 @@
 """Passes: what they keep, refuse and survive; lateness, placement and listening."""
 
 import io
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -8,13 +9,17 @@ import soundfile
 from django.urls import reverse
 
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, SharedReturn
-from hypotaxis.core.rig.change import set_rig
+from hypotaxis.core.rig.change import set_instrument, set_rig
 from hypotaxis.core.studio import Block
+from hypotaxis.core.timing.lateness import measure
+from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import shifts_ms
 from hypotaxis.records.models import Job, Pass, Take
-from hypotaxis.standin.desk import Desk
+from hypotaxis.standin import desk as desk_module
+from hypotaxis.standin.desk import Desk, interface_nature
 from hypotaxis.steps.rig.services import unplug
 from hypotaxis.steps.session.services import placing, recording
 from tests.web.base import DemoTest
@@ -54,6 +59,44 @@ class PassTest(DemoTest):
         shifts = shifts_ms(self.plan)
         self.assertEqual(min(shifts.values()), 0.0)
         self.assertGreater(max(shifts.values()), 0.0)
+
+    def test_a_drifting_take_is_told_and_placed_with_its_rate_corrected(self):
+        nature = replace(interface_nature("any"), crystal_ppm=290.0)
+        with mock.patch.object(desk_module, "interface_nature", lambda uid: nature):
+            run = self.record("Alder kit", bars=(1, 12))
+        take = run.takes.get()
+        self.assertAlmostEqual(take.lateness["drift_ppm"], 290, delta=25)
+        self.assertIn("one placement misses by up to 4", self.page("session:home"))
+        self.client.post(reverse("session:place", args=[take.uid]), {"to": "fitted"})
+        take.refresh_from_db()
+        self.assertLess(take.fitted_frames, take.frames)
+        positions, notes = placing.note_positions(take)
+        start = take.first_sample + take.placement
+        moments = distinct_moments(positions - start, take.sample_rate, notes)
+        found = measure(open_recording(audio.take_path(take.standing[0])), moments)
+        self.assertLess(abs(found.drift_ppm), 15)
+        self.assertLess(max(abs(found.start_ms), abs(found.end_ms)), 0.3)
+        self.assertIn("Its rate is corrected by", self.page("session:home"))
+        self.client.post(reverse("session:place", args=[take.uid]), {"to": "arrived"})
+        take.refresh_from_db()
+        self.assertEqual(take.standing, (take.file, take.frames), "the sound as it arrived is still there")
+
+    def test_a_take_may_stand_by_what_is_typed_for_its_instrument(self):
+        take = self.record("Bittern").takes.get()
+        bittern = self.instrument("Bittern")
+        change_plan(
+            self.rig,
+            "typed",
+            self.plan,
+            set_instrument(self.plan, bittern.uid, lateness_ms=12.5, lateness_from="typed"),
+        )
+        self.assertIn("Place it by +12.50 ms, typed", self.page("session:home"))
+        self.client.post(reverse("session:place", args=[take.uid]), {"to": "instrument"})
+        take.refresh_from_db()
+        self.assertEqual((take.placement, take.lateness["borrowed"]), (-600, "Bittern, typed"))
+        self.client.post(reverse("session:place", args=[take.uid]), {"to": "placed"})
+        take.refresh_from_db()
+        self.assertEqual((take.placement, "borrowed" in take.lateness), (take.lateness["placement"], False))
 
     def test_the_recorded_sound_is_what_the_studio_delivered_to_the_bit(self):
         run = self.record("Alder kit", place=False)

@@ -1,9 +1,11 @@
 """Recordings of one's own on the timing page: kept, measured, compared, and removed without a trace."""
 
+import io
 import tempfile
 from pathlib import Path
 
 import mido
+import numpy as np
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
@@ -49,6 +51,54 @@ class SoundingTest(DemoTest):
         self.assertIn(f"+{row.result['offset_ms']:.2f} <small>ms</small>", late)
         self.assertIn("1 recording", late)
         self.assertIn('<option value="2">track 2: Kit</option>', late)
+
+    def test_an_improvisation_is_aligned_by_the_click_beside_it(self):
+        # A click at 100 BPM on the left, 1,790.4 samples late and drifting by 150 ppm; something else on the right.
+        rate, late = 48_000, 1790.4
+        beats = np.arange(0, 90) * 28_800
+        sound = np.zeros((28_800 * 92, 2), dtype=np.float32)
+        sound[:, 1] = 0.2 * np.sin(np.arange(len(sound)) * 0.05)
+        around = np.arange(-30, 31)
+        for place in late + beats * (1 + 150e-6):
+            at = round(place) + around
+            sound[at, 0] += 0.8 * np.sinc(0.5 * (at - place)) * np.hanning(63)[1:-1]
+        data = io.BytesIO()
+        soundfile.write(data, sound, rate, format="WAV", subtype="PCM_24")
+        form = {"step": "quarters", "bpm": "100", "side": "left", "name": "Long walk"}
+        form["recording"] = SimpleUploadedFile("walk.wav", data.getvalue())
+        answer = self.client.post(reverse("timing:new"), form, follow=True)
+        row = Sounding.objects.get()
+        self.assertAlmostEqual(row.result["drift_ppm"], 150, delta=3)
+        self.assertContains(answer, "one shift misses by up to")
+        answer = self.client.get(reverse("timing:aligned", args=[row.uid]), {"rate": "corrected"})
+        found, _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))
+        for beat in beats[[3, 45, 88]]:
+            top = int(np.argmax(np.abs(found[beat - 400 : beat + 400, 0]))) - 400
+            self.assertLessEqual(abs(top), 3, "centre or edge of the click, within a few samples of its beat")
+        plain = self.client.get(reverse("timing:aligned", args=[row.uid]))
+        whole, _ = soundfile.read(io.BytesIO(b"".join(plain.streaming_content)))
+        self.assertEqual(len(whole), len(sound) - round(row.result["offset_samples"]))
+
+    def test_a_click_needs_its_tempo_and_no_score(self):
+        form = {"step": "quarters", "recording": SimpleUploadedFile("walk.wav", b"RIFF")}
+        self.assertContains(self.client.post(reverse("timing:new"), form), "Say how fast the click or clock goes")
+        form = {"step": "quarters", "bpm": "100", "recording": SimpleUploadedFile("walk.wav", b"RIFF")}
+        self.assertContains(
+            self.client.post(reverse("timing:new"), form), "walk.wav cannot be used. It is no recording"
+        )
+        form = {"recording": SimpleUploadedFile("walk.wav", b"RIFF")}
+        self.assertContains(self.client.post(reverse("timing:new"), form), "or a click or clock without notes")
+        answer = self.upload(step="quarters", bpm="100")
+        self.assertContains(answer, "There is a score, too.")
+        self.assertFalse(Sounding.objects.exists())
+
+    def test_a_recording_of_an_instrument_is_kept_with_it(self):
+        self.upload(instrument=self.instrument("Bittern").uid)
+        row, bittern = Sounding.objects.get(), self.instrument("Bittern")
+        self.assertEqual((row.instrument_uid, bittern.lateness_from), (bittern.uid, "sounding"))
+        self.assertEqual(bittern.lateness_ms, round(row.result["offset_ms"], 3))
+        self.assertNotIn("Recordings of your own", self.page("timing:home"))
+        self.assertIn("to the left.wav", self.page("timing:trip", bittern.uid))
 
     def test_the_wave_around_any_hit_down_to_single_samples(self):
         self.upload()

@@ -15,8 +15,10 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.timing.aligning import NOTICED_MS, miss_ms
 from hypotaxis.core.units import level_text, signed
 from hypotaxis.records import audio
+from hypotaxis.records.lateness import KnownLateness, known_latenesses
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import notes_of, tempo_of
@@ -30,7 +32,8 @@ COLUMNS = 600
 
 @dataclass(frozen=True)
 class TakeView:
-    """A take as the page shows it."""
+    """A take as the page shows it. misses: ms by which one placement misses at the ends; known: the instrument's own
+    lateness, to be placed by."""
 
     row: Take
     shift: str
@@ -39,6 +42,8 @@ class TakeView:
     numbers: list[tuple[str, str]]
     borrowed: str = ""
     lender: Take | None = None
+    misses: str = ""
+    known: str = ""
 
     @property
     def placed(self) -> bool:
@@ -174,7 +179,7 @@ class Picture:
 
     def _sound(self, take: Take) -> str:
         start = Standing(take.first_sample, take.placement).start
-        low, high = columns_of(audio.peaks(take.file), -start, self.whole.last - start, COLUMNS)
+        low, high = columns_of(audio.peaks(take.standing[0]), -start, self.whole.last - start, COLUMNS)
         return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
 
     def _named(self, instrument: Instrument | None) -> Callable[[int], str]:
@@ -187,20 +192,21 @@ class Picture:
     def _glass(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
         first, last = self.view.window()
 
-        def samples(start: int):
-            return audio.read_frames(take.file, first - start, last - start)[:, 0]
+        def samples(file: str, start: int):
+            return audio.read_frames(file, first - start, last - start)[:, 0]
 
         placed = arrived = None
         if take:
             if take.placement is not None:
-                placed = samples(take.first_sample + take.placement)
-            arrived = samples(take.first_sample)
+                placed = samples(take.standing[0], take.first_sample + take.placement)
+            arrived = samples(take.file, take.first_sample)
         gain = _gain(take) if take else 1.0
         return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)
 
     def take_views(self) -> list[TakeView]:
         """All takes, the newest first."""
-        return [take_view(take) for take in self.takes]
+        known = known_latenesses(self.plan) if self.takes else {}
+        return [take_view(take, known.get(take.instrument_uid)) for take in self.takes]
 
 
 def last_bar(session: Session, tempo: TempoMap) -> int:
@@ -213,8 +219,8 @@ def _gain(take: Take) -> float:
     return 0.9 / 10 ** (take.peak_db / 20) if take.peak_db is not None and take.peak_db > -80 else 1.0
 
 
-def take_view(take: Take) -> TakeView:
-    """A take with its numbers as they are written."""
+def take_view(take: Take, known: KnownLateness | None = None) -> TakeView:
+    """A take with its numbers as they are written. known: what is known of its instrument's lateness."""
     found = take.lateness or {}
     numbers: list[tuple[str, str]] = []
     late = ""
@@ -237,7 +243,25 @@ def take_view(take: Take) -> TakeView:
     shift = signed(take.placement, 0) if take.placement is not None else ""
     lender = lender_of(take) if "error" in found and take.placement is None else None
     borrowed = found.get("borrowed", "") if take.placement is not None else ""
-    return TakeView(take, shift, late, found.get("error", ""), numbers, borrowed, lender)
+    return TakeView(
+        take, shift, late, found.get("error", ""), numbers, borrowed, lender, _misses(found), _other(take, known)
+    )
+
+
+def _misses(found: dict) -> str:
+    """By how much one placement misses at the ends, in ms, where that is more than is left alone."""
+    if found.get("drift_ppm") is None or abs(found["drift_ppm"]) <= (found.get("drift_half") or 0):
+        return ""
+    miss = miss_ms(found["start_ms"], found["end_ms"])
+    return f"{miss:.1f}" if miss > NOTICED_MS else ""
+
+
+def _other(take: Take, known: KnownLateness | None) -> str:
+    """The instrument's lateness as another placement to choose, where it does not come from this take itself."""
+    own = known is not None and known.source == "take" and known.found.take == take
+    if take.way_uid or known is None or known.lateness_ms is None or own:
+        return ""
+    return f"{signed(known.lateness_ms, 2)} ms, {known.source}"
 
 
 def _drift(found: dict) -> str:

@@ -3,16 +3,21 @@
 from dataclasses import asdict
 
 import numpy as np
+import soundfile
 
 from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.aligning import anchor_samples, fitted
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_rig
+from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Instrument, Take
 from hypotaxis.records.plan import notes_of, tempo_of
 
+FIT = ("fitted", "fitted_frames", "fitted_ppm")
 SAME_MS = 0.05
 """A new median nearer than this to the old one is no change worth a step of the journal."""
 
@@ -73,7 +78,9 @@ def place(take: Take) -> None:
         reason = (take.lateness or {}).get("error", "It has not been measured yet.")
         raise NoAnswer(f"Take {take.number} cannot be placed. {reason}")
     take.placement = take.lateness["placement"]
-    take.save(update_fields=["placement"])
+    take.lateness.pop("borrowed", None)
+    _forget_fit(take)
+    take.save(update_fields=["placement", "lateness", *FIT])
     instrument = Instrument.objects.filter(uid=take.instrument_uid).first()
     measured = round(take.lateness["lateness_ms"], 3)
     if instrument and not take.way_uid and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
@@ -93,8 +100,47 @@ def place_like(take: Take, lender: Take) -> None:
     """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it."""
     late = lender.lateness["lateness_ms"] * take.sample_rate / 1000
     take.placement = -round(late + shift_samples(take))
+    _forget_fit(take)
     take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.title}"}
-    take.save(update_fields=["placement", "lateness"])
+    take.save(update_fields=["placement", "lateness", *FIT])
+
+
+def place_fitted(take: Take) -> None:
+    """Let a take stand with its drift taken out by resampling, so that one placement is right from end to end; the
+    sound as it arrived stays. Raises NoAnswer when no drift is known."""
+    found = take.lateness or {}
+    if not found.get("hits") or found.get("drift_ppm") is None:
+        raise NoAnswer(f"Take {take.number} has no known drift, so its rate cannot be corrected.")
+    rate, drift = take.sample_rate, found["drift_ppm"]
+    with soundfile.SoundFile(audio.take_path(take.file)) as source:
+        blocks = source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float32", always_2d=True)
+        pieces = list(fitted(blocks, rate=rate, channels=take.channels, drift_ppm=drift))
+    frames = sum(len(piece) for piece in pieces)
+    take.fitted = audio.keep_take(
+        iter(pieces), rate=rate, channels=take.channels, frames=frames, first_sample=take.first_sample
+    )
+    late = anchor_samples(moment=found["hits"][0][0], late_samples=found["start_ms"] * rate / 1000, drift_ppm=drift)
+    take.fitted_frames, take.fitted_ppm = frames, round(drift, 3)
+    take.placement = -round(late + shift_samples(take))
+    take.save(update_fields=["placement", *FIT])
+
+
+def place_by_instrument(take: Take, plan: Plan) -> None:
+    """Let a take stand by what is known of its instrument's lateness: a sounding's, a typed or predicted one.
+
+    Raises NoAnswer when nothing is known.
+    """
+    known = known_latenesses(plan).get(take.instrument_uid) if not take.way_uid else None
+    if known is None or known.lateness_ms is None:
+        raise NoAnswer(f"No lateness is known of {take.instrument_name}. Take a sounding on the Timing step.")
+    take.placement = -round(known.lateness_ms * take.sample_rate / 1000 + shift_samples(take))
+    take.lateness = (take.lateness or {}) | {"borrowed": f"{take.instrument_name}, {known.source}"}
+    _forget_fit(take)
+    take.save(update_fields=["placement", "lateness", *FIT])
+
+
+def _forget_fit(take: Take) -> None:
+    take.fitted, take.fitted_frames, take.fitted_ppm = "", 0, 0.0
 
 
 def unplace(take: Take) -> None:

@@ -5,25 +5,46 @@ import shutil
 import uuid
 from dataclasses import replace
 from pathlib import Path
+from typing import BinaryIO
 
+import soundfile
+from django.core.files import File
+from django.core.files.base import ContentFile
 from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
 from django.db import transaction
 from huey.contrib.djhuey import db_task
 
-from hypotaxis.core.errors import UnsupportedScore
-from hypotaxis.core.formats.smf import read_smf
+from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.change import keep_instrument, keep_loop
+from hypotaxis.core.timing.aligning import anchor_samples, fitted, shifted
 from hypotaxis.core.timing.apart import measure_apart
-from hypotaxis.records.audio import folder, write_whole
+from hypotaxis.core.timing.grid import grid_score
+from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, forget_old, write_whole
 from hypotaxis.records.jobs import running
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Sounding
 from hypotaxis.records.plan import load_plan
 
+KEPT_ALIGNED = 12
+"""Aligned recordings that are kept; all of them can be made again."""
+
+
+def grid_file(recording: UploadedFile, *, step: str, bpm: float) -> ContentFile:
+    """A grid in place of a score, as long as the recording. Raises UnreadableFile for a recording that is none."""
+    recording.seek(0)
+    try:
+        seconds = soundfile.info(recording).duration
+    except soundfile.LibsndfileError as error:
+        raise UnreadableFile("It is no recording that can be read. Export it as WAV.") from error
+    finally:
+        recording.seek(0)
+    return ContentFile(write_smf(grid_score(bpm=bpm, step=step, seconds=seconds)), f"{step} at {bpm:g} BPM")
+
 
 def start_sounding(
-    score: UploadedFile,
+    score: File,
     recording: UploadedFile,
     *,
     name: str,
@@ -106,6 +127,32 @@ def remove(row: Sounding) -> None:
 def path_of(name: str) -> Path:
     """Where a kept file of a sounding is."""
     return folder("soundings") / name
+
+
+def aligned_file(row: Sounding, *, corrected: bool) -> Path:
+    """The recording with its sound where the score says, from the score's zero; made when first asked for. corrected:
+    with the drift taken out, too."""
+    path = folder("aligned") / f"{row.uid}-{row.result['offset_samples']:.0f}-{int(corrected)}.wav"
+    if path.exists():
+        return path
+    forget_old("aligned", "*.wav", KEPT_ALIGNED)
+    found = row.result
+    rate, moment = found["sample_rate"], found["hits"][0][0]
+    earlier, drift = found["offset_samples"], found["drift_ppm"] or 0.0
+    if corrected:
+        late = found["offset_start_ms"] * rate / 1000
+        earlier = anchor_samples(moment=moment, late_samples=late, drift_ppm=drift)
+
+    def write(stream: BinaryIO) -> None:
+        with soundfile.SoundFile(path_of(row.recording)) as source:
+            blocks = source.blocks(blocksize=FRAMES_A_BLOCK, dtype="float32", always_2d=True)
+            if corrected:
+                blocks = fitted(blocks, rate=rate, channels=source.channels, drift_ppm=drift)
+            with soundfile.SoundFile(stream, "w", rate, source.channels, "PCM_24", format="WAV") as target:
+                for block in shifted(blocks, round(earlier)):
+                    target.write(block)
+
+    return write_whole("aligned", ".wav", write).replace(path)
 
 
 @db_task()
