@@ -12,6 +12,7 @@ from datetime import datetime
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.timing.buffers import BufferModel, Measured, fit_buffers
 from hypotaxis.core.timing.context import changed, context_of, context_of_loop
+from hypotaxis.core.timing.report import half_of
 from hypotaxis.core.timing.together import Heard, together
 from hypotaxis.records.models import Job, Sounding, Take
 
@@ -58,29 +59,29 @@ class KnownLateness:
 def known_latenesses(plan: Plan) -> dict[str, KnownLateness]:
     """By the uid of each instrument (its first part and main return) and of each effect loop."""
     rows: dict[str, list[Sounding]] = {}
-    kept = Sounding.objects.filter(rig=plan.rig.uid, part_uid="", way_uid="").select_related("job")
+    kept = Sounding.objects.figures().filter(rig=plan.rig.uid, part_uid="", way_uid="").select_related("job")
     for row in kept:
         rows.setdefault(row.instrument_uid or row.loop_uid, []).append(row)
-    known = {one.uid: _known(plan, one, rows.get(one.uid, []), _newest_take(one)) for one in plan.instruments}
+    takes = _newest_takes(plan)
+    known = {one.uid: _known(plan, one, rows.get(one.uid, []), takes.get(one.uid)) for one in plan.instruments}
     known |= {one.uid: _known(plan, one, rows.get(one.uid, []), None) for one in plan.loops}
     return {uid: _borrowed(plan, known, one) for uid, one in known.items()}
 
 
-def heard_together(plan: Plan, mode: str = "") -> tuple[Heard, ...]:
-    """When each instrument whose lateness is known is sent and heard, by the rig's own mode or another one."""
-    known = known_latenesses(plan)
+def heard_together(plan: Plan, known: Mapping[str, KnownLateness]) -> tuple[Heard, ...]:
+    """When each instrument whose lateness is known is sent and heard, as the rig is set to play together."""
     late = {one.uid: known[one.uid].lateness_ms for one in plan.instruments}
-    return together({uid: ms for uid, ms in late.items() if ms is not None}, mode or plan.rig.together)
+    return together({uid: ms for uid, ms in late.items() if ms is not None}, plan.rig.together)
 
 
 def shifts_ms(plan: Plan) -> dict[str, float]:
-    """By how much each instrument's notes are sent later (− earlier) while the rig plays together as it is set."""
-    return {one.uid: round(one.shift_ms, 3) for one in heard_together(plan)}
+    """By how much each instrument's notes are sent later (− earlier), as the rig is set to play together."""
+    return {one.uid: round(one.shift_ms, 3) for one in heard_together(plan, known_latenesses(plan))}
 
 
 def _known(plan: Plan, one: Instrument | Loop, rows: list[Sounding], take: Take | None) -> KnownLateness:
     now = context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
-    measured = [_of_sounding(row) for row in rows if row.result and row.wish.get("test", "hits") == "hits"]
+    measured = [_of_sounding(row) for row in rows if row.late_ms is not None and row.wish.get("test", "hits") == "hits"]
     everything = [*measured, *([_of_take(take)] if take else [])]
     newest = max(everything, key=lambda found: found.made, default=None)
     model = _model(measured, now)
@@ -129,20 +130,23 @@ def _borrowed(plan: Plan, known: dict[str, KnownLateness], state: KnownLateness)
     return state
 
 
-def _newest_take(instrument: Instrument) -> Take | None:
-    found = Take.objects.measured().filter(instrument_uid=instrument.uid, way_uid="")
-    return found.select_related("session", "run").first()
+def _newest_takes(plan: Plan) -> dict[str, Take]:
+    """The newest measured take of the main return of each instrument, by its uid."""
+    every = Take.objects.measured().filter(instrument_uid__in=[one.uid for one in plan.instruments], way_uid="")
+    newest: dict[str, str] = {}
+    for instrument, uid in every.order_by("made").values_list("instrument_uid", "uid"):
+        newest[instrument] = uid
+    found = Take.objects.filter(uid__in=newest.values()).select_related("session", "run")
+    return {take.instrument_uid: take for take in found}
 
 
 def _of_sounding(row: Sounding) -> Found:
-    found = row.result
-    interval = found["offset_ms_ci"]
     return Found(
-        lateness_ms=found["offset_ms"],
-        half_ms=(interval[1] - interval[0]) / 2 if interval else 0.0,
-        jitter_ms=found["jitter_ms"],
-        used=found["matched"] - found["set_aside"],
-        looked_for=found["matched"] + found["missed"],
+        lateness_ms=row.late_ms,
+        half_ms=half_of(row.late_ci) if row.late_ci else 0.0,
+        jitter_ms=row.jitter_ms,
+        used=row.matched - row.set_aside,
+        looked_for=row.matched + row.missed,
         name="sounding" if row.studio else row.recording_title,
         made=row.made,
         context=row.context,

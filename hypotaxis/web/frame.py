@@ -8,6 +8,7 @@ from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Pass, Sounding
 from hypotaxis.records.plan import tempo_of
 
@@ -71,11 +72,12 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
     loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
     takes = here.session.takes.kept().values_list("placement", flat=True) if here.session else []
     measured = sum(instrument.lateness_ms is not None for instrument in instruments)
+    stale = sum(bool(one.stale) for one in known_latenesses(here.plan).values()) if measured else 0
     facts = {
         "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),
         "instruments": (_instrument_fact(len(instruments), of_instruments), len(of_instruments) - len(cabling)),
         "sync": ("no clock sent yet", 0),
-        "timing": (_timing_fact(measured, len(instruments)), 0),
+        "timing": (_timing_fact(measured, len(instruments), stale), stale),
         "session": (_session_fact(here, len(takes)), 0),
         "handover": (_handover_fact(here, takes), 0),
     }
@@ -92,12 +94,12 @@ def _instrument_fact(number: int, wrong: list[Finding]) -> str:
     return f"{number}, {broken} not ready" if broken else f"{number}, all ready"
 
 
-def _timing_fact(measured: int, instruments: int) -> str:
+def _timing_fact(measured: int, instruments: int, stale: int) -> str:
     own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
     recordings = count(own, "recording") if own else ""
     if not instruments:
         return recordings or "drop a recording here"
-    return f"{measured} of {instruments} measured" + (f", {recordings}" if own else "")
+    return f"{measured} of {instruments} measured" + (f", {stale} stale" if stale else f", {recordings}" if own else "")
 
 
 def _session_fact(here: Desk, takes: int) -> str:

@@ -146,6 +146,23 @@ def the_session(page: Page, address: str) -> None:
     keep(page, "session-single-samples")
 
 
+def the_timing(page: Page, address: str) -> None:
+    page.goto(f"{address}/timing/")
+    page.get_by_label("Stand-in only").check()
+    page.get_by_role("button", name="Sound all").click()
+    page.get_by_role("button", name="Take a sounding").wait_for(timeout=120_000)
+    page.goto(f"{address}/timing/")
+    keep(page, "timing")
+    at_night(page, "timing-night")
+    page.get_by_role("link", name="Bittern", exact=True).click()
+    page.get_by_text("It comes home").wait_for()
+    keep(page, "timing-sounding")
+    page.goto(f"{address}/timing/wires/?limit=1")
+    page.get_by_role("link", name="Junction out 2").click()
+    page.get_by_text("What would help").wait_for()
+    keep(page, "timing-wires")
+
+
 def a_recording_of_ones_own(page: Page, address: str) -> None:
     with tempfile.TemporaryDirectory() as folder:
         case = {"jitter_ms": 0.4, "drift_ppm": 30, "noise_db": -55, "extra": 2}
@@ -168,7 +185,8 @@ def main() -> None:
             the_rig(page, address)
             the_instruments(page, address)
             the_session(page, address)
-            for step in ("sync", "timing", "handover"):
+            the_timing(page, address)
+            for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
             a_recording_of_ones_own(page, address)

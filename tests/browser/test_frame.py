@@ -44,6 +44,7 @@ class FrameTest(BrowserTest):
                 "rig:printed-cables",
                 "rig:printed-labels",
                 "timing:new",
+                "timing:wires",
                 "session:import",
                 "instruments:new",
                 "instruments:lists",
@@ -52,6 +53,10 @@ class FrameTest(BrowserTest):
                 with self.subTest(theme=theme, step=step):
                     self.go(step if ":" in step else f"{step}:home")
                     self.nothing_is_found()
+            self.go("timing:home")
+            self.page.get_by_role("link", name="Alder kit").click()
+            self.see("Where it comes from")
+            self.nothing_is_found()
             self.go("instruments:home")
             self.page.get_by_role("link", name="Alder kit").click()
             self.see("Comes home")

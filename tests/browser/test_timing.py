@@ -55,3 +55,53 @@ class OwnRecordingTest(BrowserTest):
         self.choose(score, self.recording)
         self.see("What came back does not follow")
         self.see("no answer: open to see why")
+
+
+class SoundingTest(BrowserTest):
+    def take(self, name: str) -> None:
+        self.page.locator("select[name=trip]").select_option(label=name)
+        self.page.locator("select[name=hits]").select_option("16")
+        self.page.get_by_label("Stand-in only").check()
+        self.page.get_by_role("button", name="Take a sounding").click()
+
+    def test_a_sounding_its_trip_and_another_buffer(self):
+        self.go("timing:home")
+        self.see("expected about +13.3 ±3.7 ms")
+        self.take("Bittern")
+        self.see("16 of 16")
+        self.see("It comes home")
+        self.page.get_by_text("thru of Sedge").wait_for()
+        self.see("All soundings are of one buffer and rate.")
+        self.go("rig:rigs")
+        self.page.get_by_label("Buffer").first.select_option("512")
+        self.page.get_by_role("button", name="Keep", exact=True).click()
+        self.go("timing:home")
+        self.see("stale: buffer 256")
+        self.page.get_by_role("link", name="Bittern", exact=True).click()
+        self.page.get_by_label("Stand-in only").check()
+        self.page.locator("select[name=hits]").select_option("16")
+        self.page.get_by_text("Playing together").click()
+        self.page.keyboard.press("t")
+        self.see("Lateness follows the buffer by")
+
+    def test_all_in_a_row_can_be_stopped(self):
+        self.go("timing:home")
+        self.page.get_by_role("button", name="Sound all").click()
+        self.see("Keep faders and cables as they are.")
+        self.page.get_by_role("button", name="Stop").click()
+        expect(self.page.get_by_role("button", name="Take a sounding")).to_be_visible(timeout=30_000)
+        self.assertFalse(Sounding.objects.exclude(result={}).exists())
+
+    def test_the_wires_and_playing_together(self):
+        self.go("timing:wires")
+        self.page.get_by_label("Notes are late beyond").fill("1")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("link", name="Junction out 2").click()
+        self.see("Sedge on a wire of its own")
+        self.page.keyboard.press("Escape")
+        self.take("Bittern")
+        self.see("16 of 16")
+        self.page.get_by_role("button", name="Sent earlier").click()
+        self.see("Each is sent earlier by its own lateness")
+        self.page.locator("#undo").click()
+        self.see("Notes are sent when they are written")

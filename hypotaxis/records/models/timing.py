@@ -1,10 +1,27 @@
 """Rows of timing."""
 
 from django.db import models
+from django.db.models.fields.json import KT, KeyTransform
 
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
+
+
+class Soundings(models.QuerySet):
+    """Soundings without their pictures, which are most of what they keep."""
+
+    def figures(self) -> "Soundings":
+        """Each with the few numbers its line shows, None while it has none: late_ms, late_ci, jitter_ms, matched,
+        missed, set_aside."""
+        return self.defer("result", "parts").annotate(
+            late_ms=KT("result__offset_ms"),
+            late_ci=KeyTransform("offset_ms_ci", "result"),
+            jitter_ms=KT("result__jitter_ms"),
+            matched=KT("result__matched"),
+            missed=KT("result__missed"),
+            set_aside=KT("result__set_aside"),
+        )
 
 
 class Sounding(WithUid):
@@ -38,6 +55,7 @@ class Sounding(WithUid):
     channel = models.PositiveSmallIntegerField(null=True)
     side = models.CharField(max_length=5, default="auto")
     result = models.JSONField(default=dict)
+    objects = Soundings.as_manager()
 
     class Meta:
         ordering = ["-made"]

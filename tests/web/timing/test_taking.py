@@ -111,7 +111,9 @@ class StaleTest(DemoTest):
         self.assertEqual((self.known().source, self.known().stale), ("sounding", ()))
         self.set_rig(buffer=512)
         self.assertEqual((self.known().stale, self.known().source), (("buffer 256, now 512",), "sounding"))
-        self.assertIn("stale: buffer 256, now 512", self.page("timing:home"))
+        page = self.page("timing:home")
+        self.assertIn("stale: buffer 256, now 512", page)
+        self.assertIn("1 of 7 measured, 1 stale", page)
         self.sound()
         # One buffer on the way home: 256 samples at 48 kHz are 5.333 ms.
         self.assertAlmostEqual(self.known().lateness_ms - at_256, 5.333, delta=0.25)

@@ -8,6 +8,7 @@ from hypotaxis.core.timing.budget import Leg, monitored
 from hypotaxis.core.timing.buffers import BufferModel, in_words
 from hypotaxis.core.timing.context import changed
 from hypotaxis.core.timing.repeated import Repeated, compare
+from hypotaxis.core.timing.report import half_of
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
 from hypotaxis.core.units import ms_to_samples, signed
 from hypotaxis.records.lateness import KnownLateness
@@ -99,18 +100,17 @@ def _leg_line(leg: Leg) -> LegLine:
 
 
 def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | None) -> SoundingLine:
-    found = row.result
     differs = ""
-    if found and chosen is not None and chosen.uid != row.uid and chosen.result:
-        differs = signed(found["offset_ms"] - chosen.result["offset_ms"], 2)
+    if row.late_ms is not None and chosen is not None and chosen.uid != row.uid and chosen.result:
+        differs = signed(row.late_ms - chosen.result["offset_ms"], 2)
     patch = Patch.objects.filter(uid=row.wish.get("patch") or row.context.get("patch") or None).first()
     return SoundingLine(
         row=row,
         test=TESTS[row.wish.get("test", "hits")] if row.studio else row.recording_title,
         setting=f"{row.context.get('buffer', '?')} at {row.context.get('rate', '?')} Hz",
         patch=patch.name if patch else "",
-        late=signed(found["offset_ms"], 2) if found else "",
-        jitter=f"{found['jitter_ms']:.2f}" if found else "",
+        late="" if row.late_ms is None else signed(row.late_ms, 2),
+        jitter="" if row.late_ms is None else f"{row.jitter_ms:.2f}",
         differs=differs,
         stale=", ".join(changed(row.context, now)),
     )
@@ -118,16 +118,11 @@ def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | Non
 
 def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
     same = [
-        row.result
+        row
         for row in reversed(known.soundings)
-        if row.result and row.wish.get("test", "hits") == "hits" and not changed(row.context, now)
+        if row.late_ms is not None and row.wish.get("test", "hits") == "hits" and not changed(row.context, now)
     ]
-    medians = [(found["offset_ms"], _half(found["offset_ms_ci"])) for found in same]
-    return compare(medians)
-
-
-def _half(interval: list[float] | None) -> float:
-    return (interval[1] - interval[0]) / 2 if interval else 0.0
+    return compare([(row.late_ms, half_of(row.late_ci) if row.late_ci else 0.0) for row in same])
 
 
 def _predicted(model: BufferModel | None, now: int, rate: int) -> tuple[Predicted, ...]:

@@ -173,7 +173,7 @@ class Together:
 def together_of(plan: Plan, trips: Sequence[TripRow], end_ms: float) -> Together:
     """What instruments sound like together, on the scale of the page."""
     known = {row.uid: row for row in trips}
-    heard = heard_together(plan)
+    heard = heard_together(plan, {row.uid: row.known for row in trips})
     rows = tuple(
         TogetherRow(
             title=known[one.uid].title,
