@@ -133,7 +133,8 @@ class Instrument:
 
 @dataclass(frozen=True, kw_only=True)
 class Loop:
-    """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio. sends, returns:
+    """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio. box: "" = a cable
+    straight from an output to an input, to measure the interface itself. sends, returns:
     the host's outputs and inputs (socket uids), one or two each, left first; lateness_ms: None until measured;
     lateness_from: as of an instrument."""
 

@@ -20,8 +20,9 @@ def loop_out_open(plan: Plan) -> Iterator[Finding]:
         yield Finding(
             severity=WRONG,
             about=loop.uid,
-            title=f"Nothing reaches {box.name if box else 'the box'} of the loop {loop.name}",
-            message=f"It is sent by {returns_text(plan.rig, loop.sends)}, and no cable leads from there to its box."
+            title=f"Nothing reaches {box.name if box else 'the other end'} of the loop {loop.name}",
+            message=f"It is sent by {returns_text(plan.rig, loop.sends)}, and no cable leads on from there to "
+            f"{'its box' if loop.box else 'its return'}."
             if loop.sends
             else "No output is chosen for it, so there is nothing to process.",
             remedy="Choose the output that its cable begins at, or cable it.",
@@ -38,7 +39,8 @@ def loop_out_open(plan: Plan) -> Iterator[Finding]:
 def loop_home_open(plan: Plan) -> Iterator[Finding]:
     """An effect loop whose box does not come home on its returns."""
     for loop in plan.loops:
-        if loop_trip(plan.rig, loop).comes_home:
+        # A straight loop is one cable: that it is missing is said once.
+        if loop_trip(plan.rig, loop).comes_home or (not loop.box and loop.returns):
             continue
         there = tuple(homes_of(plan.rig, loop.box)[:2])
         yield Finding(

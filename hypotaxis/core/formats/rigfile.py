@@ -356,7 +356,7 @@ _SHAPING = {
 _LOOP = {
     "uid": _Field(_uid),
     "name": _Field(_text),
-    "box": _Field(_uid),
+    "box": _Field(_uid_or_empty, ""),
     "sends": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
     "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
     "home_trim_db": _Field(_number(-60, 24), 0.0),

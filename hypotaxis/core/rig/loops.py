@@ -30,7 +30,11 @@ class LoopTrip:
 
 
 def loop_trip(rig: Rig, loop: Loop) -> LoopTrip:
-    """The way of a loop as far as it is cabled."""
+    """The way of a loop as far as it is cabled. Without a box it is a cable straight from an output to an input."""
+    if not loop.box:
+        pairs = zip(loop.sends, loop.returns, strict=False)
+        straight = tuple(way for send, uid in pairs for way in ways_into(rig, uid)[:1] if way[0].source == send)
+        return LoopTrip(loop, straight, straight)
     out = tuple(way for send in loop.sends if (way := way_out(rig, send, loop.box)))
     home = tuple(way for uid in loop.returns if (way := way_home(rig, uid, loop.box)))
     return LoopTrip(loop, out, home)
@@ -58,6 +62,8 @@ def sends_of(rig: Rig, box_uid: str) -> list[str]:
 def loop_sentence(rig: Rig, loop: Loop) -> tuple[Piece, ...]:
     """The way out and back in plain words."""
     trip, box = loop_trip(rig, loop), rig.box(loop.box)
+    if not loop.box:
+        return _straight(rig, trip)
     name = box.name if box else loop.name
     if not loop.sends:
         out = [Piece(f"No output is chosen, so nothing reaches {name}", "alarm")]
@@ -76,3 +82,11 @@ def loop_sentence(rig: Rig, loop: Loop) -> tuple[Piece, ...]:
             Piece(enters, "out"),
         ]
     return (*out, Piece("; "), *homeward(rig, loop.returns, trip.home))
+
+
+def _straight(rig: Rig, trip: LoopTrip) -> tuple[Piece, ...]:
+    out, home = returns_text(rig, trip.loop.sends), returns_text(rig, trip.loop.returns)
+    pieces = [Piece("Audio leaves by "), Piece(out, "out"), Piece(" and comes straight home on "), Piece(home, "back")]
+    if trip.goes_out:
+        return (*pieces, Piece("."))
+    return (*pieces, Piece(", but no cable leads from the one to the other.", "alarm"))

@@ -110,7 +110,7 @@ class LoopForm(ReturnFields):
     """Audio out to a box, and its return."""
 
     name = forms.CharField(label="Name", max_length=80)
-    box = forms.ChoiceField(label="Box that processes")
+    box = forms.ChoiceField(label="Box that processes", required=False)
     send_left = forms.ChoiceField(label="Audio leaves by (mono, or left)", required=False)
     send_right = forms.ChoiceField(label="Right side out", required=False, help_text="Leave empty for a mono send.")
     home_trim_db = forms.FloatField(label="Home trim, dB", min_value=-60, max_value=24)
@@ -131,7 +131,7 @@ class LoopForm(ReturnFields):
         boxes = [(box.uid, box.name) for box in plan.rig.boxes if takes_audio(box)]
         if loop.box and loop.box not in dict(boxes):
             boxes.append((loop.box, f"(a box that {GONE})"))
-        self.fields["box"].choices = [("", "choose a box"), *boxes]
+        self.fields["box"].choices = [("", "none: a cable straight from out to in"), *boxes]
 
     def clean(self):
         values = super().clean()

@@ -5,7 +5,8 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
-from hypotaxis.core.rig.change import set_instrument, set_rig
+from hypotaxis.core.findings.rules import check
+from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
@@ -51,6 +52,21 @@ class TakingTest(DemoTest):
         self.assertAlmostEqual(row.result["offset_samples"], there_and_back, delta=0.1)
         self.assertTrue(row.result["impulses"])
         self.assertEqual(self.plan.loops[0].lateness_from, "sounding")
+
+    def test_a_cable_straight_from_out_to_in_tells_the_interface_alone(self):
+        out, into = self.socket("Quayside 18", "line out 4"), self.socket("Quayside 18", "line in 4")
+        self.client.post(reverse("instruments:new-loop"), {
+            "name": "Quayside alone", "box": "", "send_left": out, "left": into, "home_trim_db": "0"})  # fmt: skip
+        straight = self.plan.loops[-1]
+        self.assertIn("no cable leads from the one to the other", self.page("instruments:home"))
+        self.assertEqual([f.rule for f in check(self.plan) if f.about == straight.uid], ["loop-out-open", "loop-home-shared"])
+        change_plan(self.rig, "straight", self.plan, with_cable(self.plan, out, into))
+        self.assertIn("comes straight home on", self.page("instruments:home"))
+        row, desk = self.sound(taking.Trip(loop=straight), hits=16)
+        nature = desk.nature
+        both_ways = 2 * (nature.converter_samples + nature.driver_samples + 256)
+        self.assertAlmostEqual(row.result["offset_samples"], both_ways, delta=0.1)
+        self.assertIn("line out 4 to line in 4", self.page("timing:home"))
 
     def test_a_percussive_sound_is_called_up_and_the_other_one_comes_back(self):
         sedge = self.instrument("Sedge upper")

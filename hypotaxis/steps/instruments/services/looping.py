@@ -35,7 +35,7 @@ def loop_lines(here: Desk) -> list[LoopLine]:
             LoopLine(
                 loop,
                 returns_text(rig, loop.sends) if loop.sends else "",
-                box.name if box else "a box that is gone",
+                box.name if box else "a box that is gone" if loop.box else "straight home",
                 returns_text(rig, loop.returns) + (", inverted" if loop.inverted else ""),
                 loop_sentence(rig, loop),
                 here.findings_about(loop.uid),
