@@ -13,6 +13,7 @@ from hypotaxis.core.drawing.layout import arranged, beside, hangs_on
 from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.ports import host_direction
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of
@@ -187,6 +188,7 @@ def _used(plan: Plan) -> frozenset[str]:
     """Sockets that a definition rests on: those of trips, of clock, and of what only listens."""
     rig = plan.rig
     used = {uid for instrument in plan.instruments for uid in trip_of(rig, instrument).sockets}
+    used |= {uid for loop in plan.loops for uid in loop_trip(rig, loop).sockets}
     for box, socket in rig.each_socket():
         if socket.clock:
             used |= {
@@ -459,11 +461,11 @@ def _tags(plan: Plan) -> dict[str, str]:
     """What stands beside a socket of the host: whose sound is expected there, or what listens to it outside."""
     rig = plan.rig
     tags: dict[str, str] = {}
-    for instrument in plan.instruments:
-        box = rig.box(instrument.box)
-        sides = ("L", "R") if len(instrument.returns) == 2 else ("",)
-        for uid, side in zip(instrument.returns, sides, strict=False):
-            tags.setdefault(uid, _shorten(f"{box.name if box else instrument.name} {side}".strip(), 15))
+    for one in (*plan.instruments, *plan.loops):
+        box = rig.box(one.box)
+        sides = ("L", "R") if len(one.returns) == 2 else ("",)
+        for uid, side in zip(one.returns, sides, strict=False):
+            tags.setdefault(uid, _shorten(f"{box.name if box else one.name} {side}".strip(), 15))
     for box in rig.boxes:
         if column_of(box.shape) == "outside":
             for socket in box.sockets:

@@ -28,6 +28,13 @@ class LoopTrip:
         """Whether every return is cabled from the box."""
         return bool(self.home) and len(self.home) == len(self.loop.returns)
 
+    @property
+    def sockets(self) -> frozenset[str]:
+        """Uids of every socket on the way, those of the definition included."""
+        cables = [cable for way in (*self.outward, *self.home) for cable in way]
+        ends = {end for cable in cables for end in (cable.source, cable.target)}
+        return frozenset({*ends, *self.loop.sends, *self.loop.returns})
+
 
 def loop_trip(rig: Rig, loop: Loop) -> LoopTrip:
     """The way of a loop as far as it is cabled. Without a box it is a cable straight from an output to an input."""

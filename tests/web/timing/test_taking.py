@@ -59,7 +59,8 @@ class TakingTest(DemoTest):
             "name": "Quayside alone", "box": "", "send_left": out, "left": into, "home_trim_db": "0"})  # fmt: skip
         straight = self.plan.loops[-1]
         self.assertIn("no cable leads from the one to the other", self.page("instruments:home"))
-        self.assertEqual([f.rule for f in check(self.plan) if f.about == straight.uid], ["loop-out-open", "loop-home-shared"])
+        rules = [finding.rule for finding in check(self.plan) if finding.about == straight.uid]
+        self.assertEqual(rules, ["loop-out-open", "loop-home-shared"])
         change_plan(self.rig, "straight", self.plan, with_cable(self.plan, out, into))
         self.assertIn("comes straight home on", self.page("instruments:home"))
         row, desk = self.sound(taking.Trip(loop=straight), hits=16)
