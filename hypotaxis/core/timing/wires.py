@@ -8,17 +8,10 @@ from hypotaxis.core.midi.wire import Sent, Waits, waits
 
 
 @dataclass(frozen=True)
-class ClockWaits:
-    """The clock bytes among the others, and the longest any of them waited, in ms."""
-
-    messages: int
-    max_wait_ms: float
-
-
-@dataclass(frozen=True)
 class WireReport:
     """One wire. duration_ms: from zero to the last byte's end; utilisation_peak: the busiest sliding second, 0–1;
-    channels: by channel 1–16; clock: None where none was sent."""
+    channels: by channel 1–16; clocks: how many clock bytes, clock_max_wait_ms: the longest any of them waited, None
+    where none was sent."""
 
     messages: int
     bytes: int
@@ -28,7 +21,8 @@ class WireReport:
     max_arrival_ms: float
     utilisation_peak: float
     channels: dict[int, Waits]
-    clock: ClockWaits | None
+    clocks: int
+    clock_max_wait_ms: float | None
 
     def lines(self) -> list[str]:
         """The report as text, a line for the whole and one for each channel."""
@@ -42,8 +36,8 @@ class WireReport:
             f"{one.p95_wait_ms:.2f} ms, last byte at most {one.max_arrival_ms:.2f} ms behind"
             for channel, one in self.channels.items()
         ]
-        if self.clock:
-            told.append(f"clock: {self.clock.messages:,} bytes, longest wait {self.clock.max_wait_ms:.2f} ms")
+        if self.clocks:
+            told.append(f"clock: {self.clocks:,} bytes, longest wait {self.clock_max_wait_ms:.2f} ms")
         return told
 
 
@@ -51,7 +45,7 @@ def wire_report(sent: Sent) -> WireReport:
     """The report of traffic whose parts are channels (0: system exclusive)."""
     parts = sent.traffic.parts
     every = waits(sent)
-    clocks = sent.clock_waits_ms
+    clock_waits = sent.clock_waits_ms
     return WireReport(
         messages=every.messages,
         bytes=sent.byte_count,
@@ -61,5 +55,6 @@ def wire_report(sent: Sent) -> WireReport:
         max_arrival_ms=every.max_arrival_ms,
         utilisation_peak=sent.utilisation_peak(),
         channels={int(channel): waits(sent, parts == channel) for channel in np.unique(parts[parts > 0])},
-        clock=ClockWaits(len(clocks), float(clocks.max())) if len(clocks) else None,
+        clocks=len(clock_waits),
+        clock_max_wait_ms=float(clock_waits.max()) if len(clock_waits) else None,
     )

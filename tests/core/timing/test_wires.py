@@ -4,19 +4,23 @@ Source: MIDI 1.0 Detailed Specification (31,250 baud, ten bits a byte; running s
 bytes) and RP-001 (Standard MIDI Files). Each figure follows from 320 µs a byte.
 """
 
+import io
 import struct
 
+import mido
 import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.formats.smf_traffic import read_traffic
 from hypotaxis.core.midi.wire import Traffic, send
 from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.remedies import late_notes, remedies, thin, traffic_of
 from hypotaxis.core.timing.wires import wire_report
+from hypotaxis.demo.compose import tide_tables
 from hypotaxis.standin.wire import on_the_wire
 from tests.core.formats.test_smf import END, smf
 
@@ -114,13 +118,24 @@ class TrafficTest(SimpleTestCase):
         self.assertEqual((found.ready / found.per_us).tolist(), [500_001.0] * 3)
         self.assertEqual(found.parts.tolist(), [1, 2, 0])
 
+    def test_the_same_messages_at_the_same_times_as_an_independent_reader(self):
+        # mido merges tracks by time, those of one time in the order of the tracks, and reckons with the tempo map.
+        data = write_smf(tide_tables())
+        found, now, expected = read_traffic(data), 0.0, []
+        for message in mido.MidiFile(file=io.BytesIO(data)):
+            now += message.time
+            if not message.is_meta:
+                expected.append((round(now * 1e6), message.bytes()[0], len(message.bytes())))
+        times = np.rint(found.ready / found.per_us).astype(int).tolist()
+        self.assertEqual(list(zip(times, found.statuses.tolist(), found.sizes.tolist(), strict=True)), expected)
+
     def test_clock_runs_from_tick_zero_to_the_last_message(self):
         # Two quarters at 120 BPM: 49 clocks, 20.833 ms apart (numbers: 2500/BPM).
         found = read_traffic(smf(b"\x87\x40\x90\x3c\x64" + END), clock=True)
         self.assertEqual(len(found.clocks), 49)
         self.assertAlmostEqual(found.clocks[1] / found.per_us, 20_833.333, 2)
         report = wire_report(send(found))
-        self.assertEqual((report.messages, report.bytes, report.clock.messages), (1, 52, 49))
+        self.assertEqual((report.messages, report.bytes, report.clocks), (1, 52, 49))
         self.assertEqual(report.max_wait_ms, 0.32, "the clock on its tick goes first")
 
     def test_what_cannot_be_read_is_refused_with_the_place(self):

@@ -30,12 +30,12 @@ class WireCommandTest(SimpleTestCase):
         code, out, err = self.wire(smf(track), "--json")
         told = json.loads(out)
         self.assertEqual((code, err), (0, ""))
-        self.assertEqual((told["messages"], told["bytes"], told["clock"]), (10, 30, None))
+        self.assertEqual((told["messages"], told["bytes"], told["clock_max_wait_ms"]), (10, 30, None))
         self.assertEqual((told["duration_ms"], told["max_arrival_ms"], told["max_wait_ms"]), (9.6, 9.6, 8.64))
         self.assertEqual((told["p95_wait_ms"], told["utilisation_peak"]), (8.64, 0.0096))
         self.assertEqual([told["channels"][name]["max_wait_ms"] for name in "12"], [7.68, 8.64])
         running = json.loads(self.wire(smf(track), "--json", "--running-status", "--clock")[1])
-        self.assertEqual((running["bytes"], running["clock"]["messages"]), (31, 1))
+        self.assertEqual((running["bytes"], running["clocks"]), (31, 1))
         self.assertIn("channel 2: 5 messages, longest wait 8.64 ms", self.wire(smf(track))[1])
 
     def test_a_file_that_cannot_be_read_ends_with_2_and_the_reason(self):
