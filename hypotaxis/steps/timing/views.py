@@ -59,6 +59,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         "sheet": None,
         "take_form": TakeForm(patches=_patches(here.plan, trip)),
         "queue": _queue(here.plan),
+        "choices": [one for each in (*here.plan.instruments, *here.plan.loops) for one in taking.Trip.every(each)],
     }
     if opened:
         context["wait_ms"] = waits_ms.get(trip)
@@ -120,16 +121,17 @@ def take(request):
     """Take a sounding of one trip, or of all in a row."""
     here = desk(request)
     wanted = request.POST.get("trip", "")
-    form = TakeForm(request.POST, patches=_patches(here.plan, wanted))
+    uid = wanted.partition("/")[0]
+    form = TakeForm(request.POST, patches=_patches(here.plan, uid))
     if not form.is_valid():
-        return home(request, trip=wanted, take_form=form)
+        return home(request, trip=uid, take_form=form)
     every = taking.trips_of(here.plan)
     try:
         if "all" in request.POST:
             chosen = [one for one in every if taking.can_sound(here.plan, one)]
             wish = form.wish() | {"patch": "", "test": "hits"}
         else:
-            chosen, wish = [taking.Trip.of(_one_of(here.plan, wanted))], form.wish()
+            chosen, wish = [_trip_named(here.plan, wanted)], form.wish()
         if not chosen:
             raise CannotSchedule("No instrument has a way out and home yet.")
         started = taking.start(here.rig, here.plan, chosen, **wish)
@@ -293,6 +295,14 @@ def _score_of(form: SoundingForm):
 
 def _one_of(plan: Plan, uid: str) -> Instrument | Loop:
     found = plan.instrument(uid) or plan.loop(uid)
+    if found is None:
+        raise Http404
+    return found
+
+
+def _trip_named(plan: Plan, key: str) -> taking.Trip:
+    one = _one_of(plan, key.partition("/")[0])
+    found = next((trip for trip in taking.Trip.every(one) if trip.key == key), None)
     if found is None:
         raise Http404
     return found

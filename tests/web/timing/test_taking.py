@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
+from hypotaxis.records import jobs
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
@@ -81,6 +82,31 @@ class TakingTest(DemoTest):
         ]
         self.assertEqual((programs[0], programs[-1]), ([pluck.program], [pad.program]))
         self.assertEqual(Sounding.objects.get().result["matched"], 16)
+        known = known_latenesses(self.plan)[sedge.uid]
+        self.assertEqual((known.source, known.stale), ("sounding", ()))
+        self.client.post(reverse("instruments:pick", args=[sedge.uid]), {"patch": pluck.uid})
+        self.assertEqual(known_latenesses(self.plan)[sedge.uid].stale, ("patch",))
+
+    def test_a_further_part_and_a_further_return_are_sounded_by_themselves(self):
+        upper = self.instrument("Sedge upper")
+        part = {"name": "high", "channel": "2", "send": "", "low": "0", "high": "127", "transpose": "0"}
+        self.client.post(reverse("instruments:new-part", args=[upper.uid]), part | {"curve": "as played"})
+        key = f"{upper.uid}/{self.instrument('Sedge upper').parts[0].uid}"
+        self.assertIn(f'value="{key}"', self.page("timing:home"))
+        form = {"test": "hits", "hits": 16, "velocity": 110, "fast": "on"}
+        self.client.post(reverse("timing:take"), form | {"trip": key})
+        row = Sounding.objects.get()
+        self.assertEqual((row.name, row.result["matched"]), ("Sedge upper, high", 16))
+        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "the first part is not known yet")
+        self.assertIn("high, single hits", self.page("timing:trip", upper.uid))
+        answer = self.client.post(reverse("timing:take"), form | {"trip": f"{upper.uid}/none"})
+        self.assertEqual(answer.status_code, 404)
+
+    def test_what_is_stopped_leaves_nothing_behind(self):
+        with mock.patch.object(jobs.Reporter, "report", side_effect=jobs.Cancelled):
+            taking.start(self.rig, self.plan, [taking.Trip(self.instrument("Bittern"))], fast=True)
+        self.assertFalse(Sounding.objects.exists())
+        self.assertEqual(Job.objects.get().state, Job.CANCELLED)
 
     def test_a_chord_tells_the_time_for_each_note_and_the_wires_share(self):
         row, desk = self.sound(taking.Trip(self.instrument("Sedge upper")), hits=64, test="chord", note=72)

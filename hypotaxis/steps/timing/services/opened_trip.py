@@ -1,6 +1,6 @@
 """A trip opened: its legs, its soundings side by side, the model over buffers, what a player hears, what to type."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
@@ -15,7 +15,7 @@ from hypotaxis.records.lateness import KnownLateness
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
 
-OTHER_BUFFERS = (64, 128, 256, 512, 1024)
+OTHER_BUFFERS, OTHER_RATES = (64, 128, 256, 512, 1024), (44_100, 48_000, 88_200, 96_000)
 ORIGINS = {
     "standard": "by the standard",
     "setting": "setting",
@@ -52,9 +52,9 @@ class SoundingLine:
 
 @dataclass(frozen=True)
 class Predicted:
-    """Lateness expected at another buffer. now: it is the rig's."""
+    """Lateness expected at another buffer or rate. now: it is the rig's."""
 
-    buffer: int
+    setting: str
     late: str
     half: str
     now: bool
@@ -84,7 +84,7 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
     written = None if late is None else (signed(late, 2), signed(ms_to_samples(late, rate), 0))
     return OpenedTrip(
         legs=tuple(_leg_line(leg) for leg in row.budget.legs),
-        soundings=tuple(_sounding_line(one, now, chosen) for one in known.soundings),
+        soundings=tuple(_sounding_line(one, now, chosen) for one in (*known.soundings, *_of_parts(row.uid))),
         repeated=_repeated(known, now),
         model_told=in_words(known.model) if known.model else "",
         predicted=_predicted(known.model, plan.rig.buffer, rate),
@@ -93,6 +93,12 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
         shift=None if late is None else (signed(-late, 2), signed(-ms_to_samples(late, rate), 0)),
         jitter_told=_jitter_told(known),
     )
+
+
+def _of_parts(uid: str) -> Iterable[Sounding]:
+    """Soundings of an instrument's further parts and ways home."""
+    found = Sounding.objects.figures().filter(instrument_uid=uid).exclude(part_uid="", way_uid="")
+    return found.select_related("job")
 
 
 def _leg_line(leg: Leg) -> LegLine:
@@ -106,14 +112,22 @@ def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | Non
     patch = Patch.objects.filter(uid=row.wish.get("patch") or row.context.get("patch") or None).first()
     return SoundingLine(
         row=row,
-        test=TESTS[row.wish.get("test", "hits")] if row.studio else row.recording_title,
+        test=_what(row),
         setting=f"{row.context.get('buffer', '?')} at {row.context.get('rate', '?')} Hz",
         patch=patch.name if patch else "",
         late="" if row.late_ms is None else signed(row.late_ms, 2),
         jitter="" if row.late_ms is None else f"{row.jitter_ms:.2f}",
         differs=differs,
-        stale=", ".join(changed(row.context, now)),
+        stale="" if row.part_uid or row.way_uid else ", ".join(changed(row.context, now)),
     )
+
+
+def _what(row: Sounding) -> str:
+    """What was sounded: the recording of one's own, the test, the part or way home."""
+    if not row.studio:
+        return row.recording_title
+    named = row.name.partition(", ")[2] if row.part_uid or row.way_uid else ""
+    return ", ".join(one for one in (named, TESTS[row.wish.get("test", "hits")]) if one)
 
 
 def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
@@ -125,13 +139,18 @@ def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
     return compare([(row.late_ms, half_of(row.late_ci) if row.late_ci else 0.0) for row in same])
 
 
-def _predicted(model: BufferModel | None, now: int, rate: int) -> tuple[Predicted, ...]:
-    """What the model tells at the rig's rate; nothing while it tells only the buffer that was measured."""
+def _predicted(model: BufferModel | None, buffer: int, rate: int) -> tuple[Predicted, ...]:
+    """What the model tells at the rig's rate, and with its buffer at other rates; nothing while it tells only the
+    setting that was measured."""
     if model is None or model.settings < 2:
         return ()
-    rows = ((size, model.predict(size, rate)) for size in sorted({*OTHER_BUFFERS, now}))
+    asked = [(f"{size} samples", size, rate) for size in sorted({*OTHER_BUFFERS, buffer})]
+    asked += [(f"{other} Hz", buffer, other) for other in OTHER_RATES if other != rate]
+    rows = ((name, size, hertz, model.predict(size, hertz)) for name, size, hertz in asked)
     return tuple(
-        Predicted(size, signed(told.value, 2), f"±{told.half:.2f}", size == now) for size, told in rows if told
+        Predicted(name, signed(told.value, 2), f"±{told.half:.2f}", (size, hertz) == (buffer, rate))
+        for name, size, hertz, told in rows
+        if told
     )
 
 

@@ -118,10 +118,15 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
 
 def remove(row: Sounding) -> None:
     """Remove a sounding and its files."""
-    files = [path_of(row.score), path_of(row.recording)]
+    remove_files(row)
     row.job.delete()
-    for path in files:
-        path.unlink(missing_ok=True)
+
+
+def remove_files(row: Sounding) -> None:
+    """Remove what was kept of a sounding beside its row."""
+    for name in (row.score, row.recording):
+        if name:
+            path_of(name).unlink(missing_ok=True)
 
 
 def path_of(name: str) -> Path:

@@ -25,12 +25,12 @@ from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal
 from hypotaxis.core.timing.wish import Wish, played_score, sounding_score
 from hypotaxis.records.audio import write_whole
-from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.jobs import Cancelled, Reporter, running
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
-from hypotaxis.steps.timing.services.sounding import keep_lateness, path_of
+from hypotaxis.steps.timing.services.sounding import keep_lateness, path_of, remove_files
 
 RECORDING_SHARE = 0.85
 """Of the time is playing in real time; the rest is measuring."""
@@ -53,6 +53,20 @@ class Trip:
     def of(cls, one: Instrument | Loop) -> "Trip":
         """The first trip of an instrument, or an effect loop's."""
         return cls(loop=one) if isinstance(one, Loop) else cls(one)
+
+    @classmethod
+    def every(cls, one: Instrument | Loop) -> list["Trip"]:
+        """The first trip of an instrument, then those of its further parts and of its further ways home."""
+        if isinstance(one, Loop):
+            return [cls(loop=one)]
+        parts = [cls(one, part=part.uid) for part in one.parts]
+        return [cls(one), *parts, *(cls(one, way=way.uid) for way in one.further)]
+
+    @property
+    def key(self) -> str:
+        """How a form names it: the uid of the instrument or loop, with that of the part or way home behind it."""
+        uid = self.loop.uid if self.loop else self.instrument.uid
+        return "/".join(one for one in (uid, self.part or self.way) if one)
 
     @property
     def name(self) -> str:
@@ -104,7 +118,11 @@ def start(rig: Rig, plan: Plan, trips: Sequence[Trip], **wish) -> list[Sounding]
 
 
 def _suited(plan: Plan, trip: Trip) -> dict:
-    return {"note": usual_note(plan, trip.instrument)} if trip.instrument else {}
+    """A note that comes home by the trip's return: a voice of its own there, otherwise what the box usually answers."""
+    if not trip.instrument:
+        return {}
+    voices = [voice.note for voice in trip.instrument.voices if trip.way and voice.home == trip.way]
+    return {"note": voices[0] if voices else usual_note(plan, trip.instrument)}
 
 
 @transaction.atomic
@@ -113,7 +131,6 @@ def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish) -> Sounding:
         context, mine = context_of_loop(plan, trip.loop), {"loop_uid": trip.loop.uid}
     else:
         context = context_of(plan, trip.instrument, part=trip.part, way=trip.way)
-        context |= {"patch": wish.patch or context["patch"]}
         mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "way_uid": trip.way}
     job = Job.objects.create(kind="sounding")
     return Sounding.objects.create(
@@ -136,25 +153,36 @@ def trip_of_row(plan: Plan, row: Sounding) -> Trip:
 def take(job_uid: str) -> None:
     """The task: play, record, measure, keep; what was called up before is called up again, however it ends."""
     with running(job_uid) as reporter:
+        rows = Sounding.objects.filter(job_id=job_uid)
         if reporter is None:
+            rows.delete()
             return
-        row = Sounding.objects.select_related("rig").get(job_id=job_uid)
-        plan = load_plan(row.rig)
-        trip = trip_of_row(plan, row)
-        check_trip(plan, trip)
-        wish = Wish(**row.wish)
-        _record(row, plan, trip, wish, reporter)
-        found = measure_apart(
-            path_of(row.score),
-            path_of(row.recording),
-            impulses=trip.loop is not None,
-            picture=True,
-            progress=lambda share: reporter.tell(RECORDING_SHARE + (1 - RECORDING_SHARE) * share),
-        )
-        row.result = found
-        row.save(update_fields=["result"])
-        if wish.test == "hits":
-            keep_lateness(row, found["offset_ms"])
+        try:
+            _take(rows.select_related("rig").get(), reporter)
+        except Cancelled:
+            # Nothing was learnt, so nothing is kept.
+            remove_files(rows.get())
+            rows.delete()
+            raise
+
+
+def _take(row: Sounding, reporter: Reporter) -> None:
+    plan = load_plan(row.rig)
+    trip = trip_of_row(plan, row)
+    check_trip(plan, trip)
+    wish = Wish(**row.wish)
+    _record(row, plan, trip, wish, reporter)
+    found = measure_apart(
+        path_of(row.score),
+        path_of(row.recording),
+        impulses=trip.loop is not None,
+        picture=True,
+        progress=lambda share: reporter.tell(RECORDING_SHARE + (1 - RECORDING_SHARE) * share),
+    )
+    row.result = found
+    row.save(update_fields=["result"])
+    if wish.test == "hits":
+        keep_lateness(row, found["offset_ms"])
 
 
 def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporter) -> None:
