@@ -141,7 +141,6 @@ def the_session(page: Page, address: str) -> None:
     page.get_by_text("hits used").first.wait_for(timeout=60_000)
     page.goto(f"{address}/session/?tick=480")
     keep(page, "session")
-    at_night(page, "session-night")
     page.goto(f"{address}/session/?tick=0&span=2")
     keep(page, "session-single-samples")
 
@@ -153,7 +152,6 @@ def the_timing(page: Page, address: str) -> None:
     page.get_by_role("button", name="Take a sounding").wait_for(timeout=120_000)
     page.goto(f"{address}/timing/")
     keep(page, "timing")
-    at_night(page, "timing-night")
     page.get_by_role("link", name="Bittern", exact=True).click()
     page.get_by_text("It comes home").wait_for()
     keep(page, "timing-sounding")

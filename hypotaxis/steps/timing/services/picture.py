@@ -59,8 +59,8 @@ def opened_of(row: Sounding) -> Opened:
     names = {
         "offset_ms": ("Late by", "ms"),
         "offset_samples": ("", "samples"),
-        "offset_start_ms": ("at the first note", "ms"),
-        "offset_end_ms": ("at the last note", "ms"),
+        "offset_start_ms": ("first note", "ms"),
+        "offset_end_ms": ("last note", "ms"),
         "jitter_ms": ("Jitter", "ms"),
         "drift_ppm": ("Drift", "ppm"),
         "attack_ms": ("Attack", "ms"),
@@ -81,13 +81,13 @@ def opened_of(row: Sounding) -> Opened:
         counts=tuple(
             (word, found[key])
             for word, key in (
-                ("notes in the score", "notes"),
+                ("in the score", "notes"),
                 ("matched", "matched"),
                 ("of them set aside", "set_aside"),
                 ("missed", "missed"),
-                ("too close to tell apart", "merged"),
-                ("outside the recording", "outside"),
-                ("hits without a note", "extra"),
+                ("too close", "merged"),
+                ("outside it", "outside"),
+                ("without a note", "extra"),
             )
             if found[key] or key in ("notes", "matched", "missed", "extra")
         ),
