@@ -20,6 +20,7 @@ from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.change import set_rig
 from hypotaxis.core.rig.values import TOGETHER
+from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
@@ -57,12 +58,15 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         "opened": row,
         "trip": opened,
         "sheet": None,
-        "take_form": TakeForm(patches=_patches(here.plan, trip)),
+        "take_form": TakeForm(patches=_patches(here.plan, trip), initial=_asked_before(here, trip)),
         "queue": _queue(here.plan),
         "choices": [one for each in (*here.plan.instruments, *here.plan.loops) for one in taking.Trip.every(each)],
     }
     if opened:
         context["wait_ms"] = waits_ms.get(trip)
+        instrument = here.plan.instrument(trip)
+        if instrument:
+            context["test_note"], context["test_channel"] = usual_note(here.plan, instrument), instrument.channel
         context["of_trip"] = opened_trip(here.plan, opened, _context_now(here.plan, trip), row)
         context["typed_form"] = TypedForm(
             initial={"lateness_ms": opened.known.lateness_ms if opened.known.source == "typed" else None}
@@ -92,7 +96,8 @@ def open_sounding(request, uid):
 def new(request):
     """Measure a recording of one's own. A page that sends by script gets errors and the next address as JSON."""
     here = desk(request)
-    form = SoundingForm(request.POST or None, request.FILES or None, plan=here.plan)
+    known = {"instrument": request.GET.get("instrument", "")}
+    form = SoundingForm(request.POST or None, request.FILES or None, plan=here.plan, initial=known)
     by_script = "X-Fragment" in request.headers
     if request.method == "POST" and form.is_valid():
         try:
@@ -129,7 +134,8 @@ def take(request):
     try:
         if "all" in request.POST:
             chosen = [one for one in every if taking.can_sound(here.plan, one)]
-            wish = form.wish() | {"patch": "", "test": "hits"}
+            asked = form.wish()
+            wish = {name: asked[name] for name in ("hits", "fast")}
         else:
             chosen, wish = [_trip_named(here.plan, wanted)], form.wish()
         if not chosen:
@@ -298,6 +304,11 @@ def _one_of(plan: Plan, uid: str) -> Instrument | Loop:
     if found is None:
         raise Http404
     return found
+
+
+def _asked_before(here: Desk, uid: str) -> dict:
+    one = here.plan.instrument(uid) or here.plan.loop(uid)
+    return taking.last_wish(here.rig, taking.Trip.of(one)) if one else {}
 
 
 def _trip_named(plan: Plan, key: str) -> taking.Trip:

@@ -170,6 +170,20 @@ class StaleTest(DemoTest):
         self.set_rig(sample_rate=96_000)
         self.assertEqual(self.known().source, "sounding", "the rate's share is not known")
 
+    def test_a_take_is_stale_too_and_its_own_choice_of_sound_is_remembered(self):
+        self.record("Bittern")
+        self.assertEqual((self.known().source, self.known().stale), ("take", ()))
+        self.set_rig(driver="another")
+        self.assertEqual(self.known().stale, ("kind of driver not noted, now another",))
+        bittern = taking.Trip(self.instrument("Bittern"))
+        taking.start(self.rig, self.plan, [bittern], fast=True, hits=16, note=48, velocity=90)
+        self.assertEqual(taking.last_wish(self.rig, bittern), {"note": 48, "velocity": 90, "patch": ""})
+        self.assertIn('value="48"', self.page("timing:trip", self.instrument("Bittern").uid))
+        form = {"trip": "", "test": "hits", "hits": 16, "velocity": 110, "fast": "on", "all": "1"}
+        self.client.post(reverse("timing:take"), form)
+        newest = Sounding.objects.filter(instrument_uid=self.instrument("Bittern").uid).first()
+        self.assertEqual((newest.wish["note"], newest.wish["velocity"]), (48, 90))
+
     def test_a_typed_value_stands_until_it_is_emptied(self):
         self.sound()
         measured = self.instrument("Bittern").lateness_ms

@@ -106,12 +106,20 @@ def check_trip(plan: Plan, trip: Trip) -> None:
         raise CannotSchedule(f"{trip.name} has no way out, so nothing can be sent.")
 
 
+def last_wish(rig: Rig, trip: Trip) -> dict:
+    """What was asked for when a trip was sounded before: its note and velocity, and the sound that was chosen for it;
+    empty for one that was not."""
+    mine = {"loop_uid": trip.loop.uid} if trip.loop else {"instrument_uid": trip.instrument.uid, "part_uid": trip.part}
+    row = Sounding.objects.filter(rig=rig, studio=True, way_uid=trip.way, **mine).defer("result").first()
+    return {name: row.wish[name] for name in ("note", "velocity", "patch") if name in row.wish} if row else {}
+
+
 def start(rig: Rig, plan: Plan, trips: Sequence[Trip], **wish) -> list[Sounding]:
-    """Ask the worker for a sounding of each trip, in a row. wish: fields of Wish; without a note each instrument is
-    played one that suits its box. Raises CannotSchedule when one of them cannot be."""
+    """Ask the worker for a sounding of each trip, in a row. wish: fields of Wish; what is not given is as it was when
+    the trip was sounded before, otherwise a note that suits its box. Raises CannotSchedule when one cannot be."""
     for trip in trips:
         check_trip(plan, trip)
-    rows = [_row(rig, plan, trip, Wish(**_suited(plan, trip) | wish)) for trip in trips]
+    rows = [_row(rig, plan, trip, Wish(**_suited(plan, trip) | last_wish(rig, trip) | wish)) for trip in trips]
     for row in rows:
         take(str(row.job_id))
     return rows
