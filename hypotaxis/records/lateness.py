@@ -12,7 +12,7 @@ from datetime import datetime
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.timing.buffers import BufferModel, Measured, fit_buffers
 from hypotaxis.core.timing.context import changed, context_of, context_of_loop
-from hypotaxis.core.timing.report import half_of
+from hypotaxis.core.timing.report import SURE_ENOUGH, half_of
 from hypotaxis.core.timing.together import Heard, together
 from hypotaxis.records.models import Job, Sounding, Take
 
@@ -81,7 +81,7 @@ def shifts_ms(plan: Plan) -> dict[str, float]:
 
 def _known(plan: Plan, one: Instrument | Loop, rows: list[Sounding], take: Take | None) -> KnownLateness:
     now = context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
-    measured = [_of_sounding(row) for row in rows if row.late_ms is not None and row.wish.get("test", "hits") == "hits"]
+    measured = [_of_sounding(row) for row in rows if counts(row)]
     everything = [*measured, *([_of_take(take)] if take else [])]
     newest = max(everything, key=lambda found: found.made, default=None)
     model = _model(measured, now)
@@ -96,6 +96,12 @@ def _known(plan: Plan, one: Instrument | Loop, rows: list[Sounding], take: Take 
     if one.lateness_from == "typed" and one.lateness_ms is not None:
         state = replace(state, lateness_ms=one.lateness_ms, half_ms=0.0, source="typed")
     return state
+
+
+def counts(row: Sounding) -> bool:
+    """Whether a sounding (with its figures) says how late its trip is: of single hits, and sure enough."""
+    single = row.wish.get("test", "hits") == "hits"
+    return single and row.late_ms is not None and row.confidence >= SURE_ENOUGH
 
 
 def _model(measured: list[Found], now: Mapping[str, str]) -> BufferModel | None:

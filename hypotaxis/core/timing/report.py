@@ -9,6 +9,9 @@ from typing import Any
 from hypotaxis.core.timing.choose import Answer
 from hypotaxis.core.units import signed
 
+SURE_ENOUGH = 0.6
+"""Confidence below which a number is told as a perhaps, and nothing is built on it."""
+
 
 def report(answer: Answer, *, warnings: tuple[str, ...] = ()) -> dict[str, Any]:
     """The answer as a JSON object; warnings: what else is to be told of the files."""

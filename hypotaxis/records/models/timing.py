@@ -13,7 +13,7 @@ class Soundings(models.QuerySet):
 
     def figures(self) -> "Soundings":
         """Each with the few numbers its line shows, None while it has none: late_ms, late_ci, jitter_ms, matched,
-        missed, set_aside."""
+        missed, set_aside, confidence."""
         return self.defer("result", "parts").annotate(
             late_ms=KT("result__offset_ms"),
             late_ci=KeyTransform("offset_ms_ci", "result"),
@@ -21,6 +21,7 @@ class Soundings(models.QuerySet):
             matched=KT("result__matched"),
             missed=KT("result__missed"),
             set_aside=KT("result__set_aside"),
+            confidence=KT("result__confidence"),
         )
 
 

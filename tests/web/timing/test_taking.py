@@ -184,6 +184,14 @@ class StaleTest(DemoTest):
         newest = Sounding.objects.filter(instrument_uid=self.instrument("Bittern").uid).first()
         self.assertEqual((newest.wish["note"], newest.wish["velocity"]), (48, 90))
 
+    def test_a_sounding_that_is_not_sure_says_so_and_changes_nothing(self):
+        self.sound()
+        row = Sounding.objects.get()
+        row.result |= {"confidence": 0.4}
+        row.save()
+        self.assertEqual(self.known().source, "")
+        self.assertIn("not sure enough to count", self.page("timing:home"))
+
     def test_a_typed_value_stands_until_it_is_emptied(self):
         self.sound()
         measured = self.instrument("Bittern").lateness_ms

@@ -11,7 +11,7 @@ from hypotaxis.core.timing.repeated import Repeated, compare
 from hypotaxis.core.timing.report import half_of
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import KnownLateness
+from hypotaxis.records.lateness import KnownLateness, counts
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
 
@@ -131,11 +131,7 @@ def _what(row: Sounding) -> str:
 
 
 def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
-    same = [
-        row
-        for row in reversed(known.soundings)
-        if row.late_ms is not None and row.wish.get("test", "hits") == "hits" and not changed(row.context, now)
-    ]
+    same = [row for row in reversed(known.soundings) if counts(row) and not changed(row.context, now)]
     return compare([(row.late_ms, half_of(row.late_ci) if row.late_ci else 0.0) for row in same])
 
 

@@ -8,7 +8,7 @@ from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
 from hypotaxis.core.timing.aligning import NOTICED_MS, miss_ms
 from hypotaxis.core.timing.recording import SIDES, read_window, side_of
-from hypotaxis.core.timing.report import drift_text, half_of
+from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text, half_of
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.models import Sounding
 from hypotaxis.steps.timing.services.sounding import path_of
@@ -129,7 +129,7 @@ def verdict(found: dict) -> str:
         f"{inside} notes over {clock_text(found['seconds'])}; single hits scatter by {found['jitter_ms']:.2f} ms, "
         f"{drift_text(found['drift_ppm'], found['drift_ppm_ci'])}."
     )
-    if found["confidence"] < 0.6:
+    if found["confidence"] < SURE_ENOUGH:
         return f"Perhaps: {sentence[0].lower()}{sentence[1:]} It is not sure enough to rely on; see below why."
     return sentence
 

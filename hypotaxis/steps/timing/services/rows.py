@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from django.utils import timezone
+
 from hypotaxis.core.drawing.needles import Needle, Scale, needle, scale
 from hypotaxis.core.drawing.ribbon import Ribbon, ribbon
 from hypotaxis.core.plan import Instrument, Loop, Plan
@@ -10,7 +12,7 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.timing.budget import Budget, budget, loop_budget, measured_budget
 from hypotaxis.core.timing.together import spread_ms
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import Found, KnownLateness, heard_together, known_latenesses
+from hypotaxis.records.lateness import Found, KnownLateness, counts, heard_together, known_latenesses
 from hypotaxis.records.models import Job, Sounding
 
 MEASURED = ("sounding", "take", "predicted")
@@ -108,11 +110,16 @@ def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLate
 
 
 def _trouble(known: KnownLateness) -> str:
-    """Why the newest sounding has no answer; empty where it has one, or a take is newer."""
+    """Why the newest sounding says nothing; empty where it does, or something newer stands."""
     newest = next(iter(known.soundings), None)
-    if newest is None or newest.job.state != Job.FAILED or (known.found and known.found.made > newest.made):
+    if newest is None or (known.found and known.found.made >= newest.made):
         return ""
-    return newest.job.message
+    if newest.job.state == Job.FAILED:
+        return f"The last sounding has no answer. {newest.job.message}"
+    single = newest.wish.get("test", "hits") == "hits"
+    if newest.late_ms is None or not single or counts(newest):
+        return ""
+    return "The last sounding was not sure enough to count. Choose a sound with a sharp beginning, and sound it again."
 
 
 def _told(known: KnownLateness) -> str:
@@ -126,7 +133,7 @@ def _told(known: KnownLateness) -> str:
 
 
 def _measured(found: Found) -> str:
-    return f"{found.made.astimezone():%-d %b %H:%M}" if found.sounding else found.name
+    return f"{timezone.localtime(found.made):%-d %b %H:%M}" if found.sounding else found.name
 
 
 def _own_row(row: Sounding, end_ms: float, opened: Sounding | None) -> OwnRow:

@@ -21,6 +21,7 @@ from hypotaxis.core.rig.change import keep_instrument, keep_loop
 from hypotaxis.core.timing.aligning import anchor_samples, fitted, shifted
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.grid import grid_score
+from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, forget_old, write_whole
 from hypotaxis.records.jobs import running
 from hypotaxis.records.journal import change_plan
@@ -178,7 +179,7 @@ def measure(job_uid: str) -> None:
         )
         row.result = result
         row.save(update_fields=["result"])
-        if row.instrument_uid:
+        if row.instrument_uid and result["confidence"] >= SURE_ENOUGH:
             keep_lateness(row, result["offset_ms"])
 
 

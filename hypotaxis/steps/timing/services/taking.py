@@ -23,6 +23,7 @@ from hypotaxis.core.studio import Message, Studio
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal
+from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import Wish, played_score, sounding_score
 from hypotaxis.records.audio import write_whole
 from hypotaxis.records.jobs import Cancelled, Reporter, running
@@ -189,7 +190,7 @@ def _take(row: Sounding, reporter: Reporter) -> None:
     )
     row.result = found
     row.save(update_fields=["result"])
-    if wish.test == "hits":
+    if wish.test == "hits" and found["confidence"] >= SURE_ENOUGH:
         keep_lateness(row, found["offset_ms"])
 
 
