@@ -38,8 +38,9 @@ class Found:
 
 @dataclass(frozen=True)
 class KnownLateness:
-    """What stands for one trip. source: typed, sounding, take, predicted, borrowed or "" (nothing is known); found: the
-    measurement it rests on; stale: what has changed since; lender: the instrument it is borrowed from."""
+    """What stands for one trip. source: typed, sounding, take, predicted, kept (with the rig, as in a copy, without the
+    measurement behind it), borrowed or "" (nothing is known); found: the measurement it rests on; stale: what has
+    changed since; lender: the instrument it is borrowed from."""
 
     uid: str
     lateness_ms: float | None = None
@@ -93,6 +94,8 @@ def _known(plan: Plan, one: Instrument | Loop, rows: list[Sounding], take: Take 
         told = model.predict(int(now["buffer"]), int(now["rate"])) if stale and model else None
         if told:
             state = replace(state, lateness_ms=told.value, half_ms=told.half, source="predicted")
+    elif one.lateness_ms is not None:
+        state = replace(state, lateness_ms=one.lateness_ms, source="kept")
     if one.lateness_from == "typed" and one.lateness_ms is not None:
         state = replace(state, lateness_ms=one.lateness_ms, half_ms=0.0, source="typed")
     return state
@@ -123,7 +126,7 @@ def _borrowed(plan: Plan, known: dict[str, KnownLateness], state: KnownLateness)
     for other in plan.instruments:
         theirs = known[other.uid]
         same = (other.box, other.returns) == (mine.box, mine.returns) and other.uid != mine.uid
-        if same and theirs.source in ("sounding", "take", "predicted", "typed"):
+        if same and theirs.source not in ("", "borrowed"):
             return replace(
                 state,
                 lateness_ms=theirs.lateness_ms,

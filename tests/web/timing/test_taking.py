@@ -11,7 +11,9 @@ from hypotaxis.records import jobs
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
+from hypotaxis.records.plan import load_plan
 from hypotaxis.standin.desk import Desk
+from hypotaxis.steps.rig.services import duplicate
 from hypotaxis.steps.timing.services import taking
 from hypotaxis.steps.timing.services.opened_trip import dependence
 from tests.web.base import DemoTest
@@ -185,12 +187,20 @@ class StaleTest(DemoTest):
         self.assertEqual((newest.wish["note"], newest.wish["velocity"]), (48, 90))
 
     def test_a_sounding_that_is_not_sure_says_so_and_changes_nothing(self):
-        self.sound()
-        row = Sounding.objects.get()
-        row.result |= {"confidence": 0.4}
-        row.save()
+        measure = taking.measure_apart
+        with mock.patch.object(taking, "measure_apart", lambda *a, **k: measure(*a, **k) | {"confidence": 0.4}):
+            self.sound()
         self.assertEqual(self.known().source, "")
         self.assertIn("not sure enough to count", self.page("timing:home"))
+
+    def test_a_copy_of_the_rig_keeps_the_number_without_its_sounding(self):
+        self.sound()
+        measured = self.instrument("Bittern").lateness_ms
+        copy = duplicate(self.plan, "North room")
+        plan = load_plan(copy)
+        bittern = next(one for one in plan.instruments if one.name == "Bittern")
+        known = known_latenesses(plan)[bittern.uid]
+        self.assertEqual((known.source, known.lateness_ms), ("kept", measured))
 
     def test_a_typed_value_stands_until_it_is_emptied(self):
         self.sound()

@@ -127,6 +127,8 @@ def _told(known: KnownLateness) -> str:
         return f"as {known.lender}"
     if known.source == "typed":
         return "typed"
+    if known.source == "kept":
+        return "kept with the rig"
     if known.source == "predicted":
         return "predicted, not yet measured"
     return _measured(known.found) if known.found else "not measured"
