@@ -37,6 +37,11 @@ class Wish:
     fast: bool = False
 
 
+def seconds_of(hits: int) -> float:
+    """How long a sounding of so many hits takes in real time: the pattern, and what rings on."""
+    return float(pattern_ms(hits)[-1] + TAIL_MS) / 1000
+
+
 def values_of(wish: Wish) -> np.ndarray:
     """What differs from hit to hit: notes before it, or its velocity; shape (hits,). The order does not repeat evenly,
     so that a drift is not taken for a difference."""

@@ -8,7 +8,7 @@ from django import forms
 from hypotaxis.core.formats import audio, smf
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.timing.grid import BPM, STEPS
-from hypotaxis.core.timing.wish import HITS, TESTS
+from hypotaxis.core.timing.wish import HITS, TESTS, seconds_of
 
 SIDES = (("auto", "the clearer side"), ("left", "left"), ("right", "right"), ("mix", "both mixed"))
 
@@ -112,7 +112,9 @@ class TakeForm(forms.Form):
     """A sounding by the studio: what it plays. patches: (uid, name) of sounds that may be called up for it."""
 
     test = forms.ChoiceField(label="What", choices=list(TESTS.items()))
-    hits = forms.TypedChoiceField(label="Hits", choices=[(count, str(count)) for count in HITS], coerce=int)
+    hits = forms.TypedChoiceField(
+        label="Hits", choices=[(count, f"{count}, {seconds_of(count):.0f} s") for count in HITS], coerce=int
+    )
     note = forms.IntegerField(
         label="Note", min_value=5, max_value=127, required=False, help_text="Empty: one that suits the box."
     )
