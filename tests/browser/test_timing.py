@@ -76,7 +76,7 @@ class SoundingTest(BrowserTest):
         self.page.get_by_label("Buffer").first.select_option("512")
         self.page.get_by_role("button", name="Keep", exact=True).click()
         self.go("timing:home")
-        self.see("stale: buffer 256")
+        self.see("buffer 256, now 512")
         self.page.get_by_role("link", name="Bittern", exact=True).click()
         self.page.get_by_label("Stand-in only").check()
         self.page.locator("select[name=hits]").select_option("16")

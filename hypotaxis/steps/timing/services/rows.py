@@ -77,16 +77,23 @@ def rows_of(
 
 
 def _budget_of(plan: Plan, one: Instrument | Loop, known: KnownLateness, wait_ms: float) -> Budget:
-    """What is expected, with the wait for the wire; or what was measured, which a sounding takes without a wait."""
-    if known.lateness_ms is None:
+    """What is expected, with the wait for the wire; or what was measured, which a sounding takes without a wait. What
+    is stale says nothing of how the trip is made up now."""
+    if known.lateness_ms is None or _outdated(known):
         return loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one, wait_ms=wait_ms)
     expected = loop_budget(plan, one) if isinstance(one, Loop) else budget(plan, one)
     return measured_budget(expected, known.lateness_ms, known.half_ms)
 
 
+def _outdated(known: KnownLateness) -> bool:
+    """Whether the number that stands was measured under other settings, and no model has brought it up to date."""
+    return bool(known.stale) and known.source not in ("predicted", "typed")
+
+
 def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, end_ms: float) -> TripRow:
     loop = isinstance(one, Loop)
-    state = "expected" if known.lateness_ms is None else "borrowed" if known.source == "borrowed" else "measured"
+    expected = known.lateness_ms is None or _outdated(known)
+    state = "expected" if expected else "borrowed" if known.source == "borrowed" else "measured"
     found, late = known.found, known.lateness_ms
     out = returns_text(plan.rig, one.sends) if loop else plan.rig.socket_text(one.send) if one.send else "no way out"
     return TripRow(
@@ -130,7 +137,7 @@ def _told(known: KnownLateness) -> str:
     if known.source == "kept":
         return "kept with the rig"
     if known.source == "predicted":
-        return "predicted, not yet measured"
+        return "predicted"
     return _measured(known.found) if known.found else "not measured"
 
 

@@ -227,7 +227,7 @@ def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporte
     data = write_smf(score)
     kept = write_whole("soundings", ".score", lambda stream: stream.write(data))
     row.score, row.recording = kept.name, recording.name
-    row.score_title, row.recording_title = "the pattern of the sounding", "what came home"
+    row.score_title, row.recording_title = "The pattern of the sounding", "what came home"
     part = score.parts[0]
     row.parts = [[2, part.channel, part.name, len(part.notes)]]
     row.save()
