@@ -45,8 +45,8 @@ class LegShape:
 
 @dataclass(frozen=True)
 class Ribbon:
-    """Legs in order, the x at which the trip turns round, and where it ends. state: measured (filled), borrowed (in
-    outline) or expected (dashed)."""
+    """Legs in order, the x at which the trip turns round, and where it ends. state: measured (filled), predicted
+    (its needle dashed), borrowed (in outline) or expected (dashed)."""
 
     legs: tuple[LegShape, ...]
     turn_x: float

@@ -93,7 +93,8 @@ def _outdated(known: KnownLateness) -> bool:
 def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, end_ms: float) -> TripRow:
     loop = isinstance(one, Loop)
     expected = known.lateness_ms is None or _outdated(known)
-    state = "expected" if expected else "borrowed" if known.source == "borrowed" else "measured"
+    plain = known.source if known.source in ("borrowed", "predicted") else "measured"
+    state = "expected" if expected else plain
     found, late = known.found, known.lateness_ms
     out = returns_text(plan.rig, one.sends) if loop else plan.rig.socket_text(one.send) if one.send else "no way out"
     return TripRow(
