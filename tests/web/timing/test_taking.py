@@ -120,6 +120,13 @@ class TakingTest(DemoTest):
         self.assertIn("0.96 ms of it on the wire", told.told)
         self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is no measure of single notes")
 
+    def test_a_sounding_that_clips_says_so(self):
+        quayside = next(box for box in self.plan.rig.boxes if box.name == "Quayside 18")
+        self.client.post(reverse("front-panel", args=[quayside.uid]), {"gain_2": "30"})
+        row, _ = self.sound(taking.Trip(self.instrument("Bittern")), hits=16)
+        self.assertTrue(row.result["clipped"])
+        self.assertIn("The recording clipped.", self.page("timing:open", row.uid))
+
     def test_a_trip_that_cannot_be_sounded_is_refused_with_the_reason(self):
         self.client.post(reverse("instruments:remove", args=[self.instrument("Alder kit").uid]))
         kick = self.instrument("Alder kick")

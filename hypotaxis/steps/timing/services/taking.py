@@ -215,7 +215,7 @@ def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporte
                     reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / frames)
 
         def write(stream) -> None:
-            with soundfile.SoundFile(stream, "w", studio.sample_rate, len(names), "FLOAT", format="WAV") as file:
+            with soundfile.SoundFile(stream, "w", studio.sample_rate, len(names), "PCM_24", format="WAV") as file:
                 for samples in blocks():
                     file.write(samples)
 
