@@ -42,11 +42,6 @@ class Score:
     remarks: tuple[str, ...] = ()
 
 
-def no_notes() -> np.ndarray:
-    """An empty array of notes."""
-    return np.zeros(0, dtype=NOTE)
-
-
 def no_controls() -> np.ndarray:
     """An empty array of controls."""
     return np.zeros(0, dtype=CONTROL)
