@@ -32,7 +32,7 @@ from hypotaxis.standin.units import (
     hidden_values,
     panel_as_delivered,
 )
-from hypotaxis.standin.wire import BYTE_NS, THRU_NS, Heard, on_the_wire, parse
+from hypotaxis.standin.wire import BYTE_NS, CLOCK_BYTES, THRU_NS, Heard, on_the_wire, parse
 
 SOFT_NS = 250_000
 """What a processor that passes MIDI on needs after a whole message has come in."""
@@ -415,6 +415,11 @@ def _as_it_arrives(arrived: Sequence[Heard], reached: Reached) -> Iterator[Heard
     first, and may hold its channel back or change it."""
     late = THRU_NS * sum(hop.by_thru for hop in reached.hops)
     for message in arrived:
+        if message.status in CLOCK_BYTES:
+            if reached.clock:
+                passed_on = (BYTE_NS + SOFT_NS) * len(reached.routes)
+                yield Heard(message.time_ns + late + passed_on, message.status, ())
+            continue
         channel = reached.channels[message.status & 0x0F]
         if channel:
             passed_on = (BYTE_NS * (1 + len(message.data)) + SOFT_NS) * len(reached.routes)

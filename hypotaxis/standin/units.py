@@ -5,7 +5,7 @@ time per simultaneous note) and hidden from the application.
 """
 
 import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -13,7 +13,7 @@ import numpy as np
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
-from hypotaxis.standin.wire import Heard
+from hypotaxis.standin.wire import CLOCK, CLOCK_BYTES, CONTINUE, START, STOP, Heard
 
 TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""
@@ -24,6 +24,9 @@ ONE_VOICE = ("mono-synth", "modular-midi", "modular-voice")
 
 DEMO_NOTES = (48, 55, 60, 64, 67, 64, 60, 55)
 DEMO_STEP_S = 0.3
+CLOCKS_A_STEP = 6
+"""A sixteenth (MIDI 1.0: 24 clocks a quarter)."""
+STEP_RINGS_NS = 200_000_000
 HOT_DB = 9.19
 """A modular signal above line level: 10 V peak to peak, +13.19 dBu, against +4 dBu (common practice)."""
 HEARS = ("MIDI and USB", "MIDI", "USB")
@@ -35,7 +38,8 @@ class FrontPanel:
 
     channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
     switch. demo: it plays its own demo, whatever it hears; on a keyboard or pads someone plays. gains: of an
-    interface's inputs in dB, by label. loose: labels of sockets whose cable has slipped out. taken: labels of its ports
+    interface's inputs in dB, by label. steps: its arpeggiator steps through the keys that are held, a sixteenth at a
+    time, by the clock it hears. loose: labels of sockets whose cable has slipped out. taken: labels of its ports
     that another program holds.
     """
 
@@ -46,6 +50,7 @@ class FrontPanel:
     off: bool = False
     demo: bool = False
     gains: Mapping[str, float] = field(default_factory=dict)
+    steps: bool = False
     loose: frozenset[str] = frozenset()
     taken: frozenset[str] = frozenset()
 
@@ -97,7 +102,10 @@ class Unit:
         latest: list[int] = []
         sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
         last_voice: tuple[str, int] | None = None
+        heard = stepped(heard) if self.panel.steps else heard
         for message in heard:
+            if message.status in CLOCK_BYTES:
+                continue
             kind, channel = message.status & 0xF0, (message.status & 0x0F) + 1
             for part, receives in enumerate(self.panel.channels):
                 if receives != channel and not (self.panel.omni and part == 0):
@@ -174,6 +182,37 @@ class Unit:
                         side = 1.4 * (1.0 - voice.pan if label == "L" else voice.pan)
                     outs[label] += side * sound
         return outs
+
+
+def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
+    """What an arpeggiator makes of what it hears: keys are held, and each sixteenth of a clock that runs begins the
+    next of them and ends the one before. The first clock after start or continue is the first step (MIDI 1.0)."""
+    held: dict[tuple[int, int], Heard] = {}
+    sounding: Heard | None = None
+    running, count, turn = False, 0, 0
+    for message in heard:
+        kind, channel = message.status & 0xF0, message.status & 0x0F
+        if message.status in (START, CONTINUE, STOP):
+            running = message.status != STOP
+            count, turn = (0, 0) if message.status == START else (count, turn)
+        elif message.status == CLOCK and running:
+            if count % CLOCKS_A_STEP == 0:
+                if sounding:
+                    yield replace(sounding, time_ns=message.time_ns, status=0x80 | sounding.status & 0x0F)
+                keys = [held[key] for key in sorted(held)]
+                sounding = replace(keys[turn % len(keys)], time_ns=message.time_ns) if keys else None
+                turn += 1
+                if sounding:
+                    yield sounding
+            count += 1
+        elif kind == 0x90 and message.data[1] > 0:
+            held[channel, message.data[0]] = message
+        elif kind in (0x80, 0x90):
+            held.pop((channel, message.data[0]), None)
+        else:
+            yield message
+    if sounding:
+        yield replace(sounding, time_ns=sounding.time_ns + STEP_RINGS_NS, status=0x80 | sounding.status & 0x0F)
 
 
 def panel_as_delivered(box: Box) -> FrontPanel:

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from hypotaxis.core.session.score import DATA_BYTES
 
 BYTE_NS = 320_000
+CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
+CLOCK_BYTES = (CLOCK, START, CONTINUE, STOP)
 THRU_NS = 2_000
 """Rise and fall of one opto-isolator (under 2 µs each by the specification)."""
 
@@ -44,11 +46,13 @@ def on_the_wire(handed: Sequence[tuple[int, bytes]]) -> Iterator[tuple[int, int]
 
 
 def parse(bytes_in: Iterable[tuple[int, int]]) -> Iterator[Heard]:
-    """Channel messages out of timed bytes, with running status; real-time and system bytes are passed over."""
+    """Channel messages and clock out of timed bytes, with running status; other system bytes are passed over."""
     status = 0
     data: list[int] = []
     for time_ns, byte in bytes_in:
         if byte >= 0xF8:
+            if byte in CLOCK_BYTES:
+                yield Heard(time_ns, byte, ())
             continue
         if byte >= 0x80:
             # System common and exclusive cancel running status.

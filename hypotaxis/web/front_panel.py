@@ -23,10 +23,11 @@ class PanelForm(forms.Form):
     omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
     demo = forms.BooleanField(label="Plays its own demo", required=False)
+    steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
     def __init__(self, *args, panel: FrontPanel, box: Box, **kwargs) -> None:
-        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "off")}
+        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "steps", "off")}
         super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
         self.parts = [f"channel_{part}" for part in range(1, len(panel.channels) + 1)]
@@ -35,7 +36,7 @@ class PanelForm(forms.Form):
             self.fields[name] = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
         if not panel.channels:
             played = column_of(box.shape) == "hands"
-            for name in ("level_db", "omni", "hears", *(() if played else ("demo",))):
+            for name in ("level_db", "omni", "hears", "steps", *(() if played else ("demo",))):
                 del self.fields[name]
             if played:
                 self.fields["demo"].label = "Someone plays a phrase on it"
@@ -53,7 +54,9 @@ class PanelForm(forms.Form):
         )
         ports = [socket.label for socket in box.sockets if is_port(box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
-        self.order_fields(["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "loose", "taken"])
+        self.order_fields(
+            ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", "loose", "taken"]
+        )
 
     def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:
         if labels:

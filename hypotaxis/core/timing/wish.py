@@ -2,7 +2,8 @@
 
 Three tests stand on the same pattern (see pattern.py): single hits; chords, where a growing number of quiet notes goes
 just before the one that is heard, which tells the time a box takes for each simultaneous note; and velocities, which
-tells whether soft notes come later than loud ones.
+tells whether soft notes come later than loud ones. A fourth holds a key and sends clock: what a box steps by itself is
+measured against the clock's sixteenths, at a tempo at which their distance leaves no doubt which is which.
 """
 
 from collections.abc import Sequence
@@ -13,15 +14,25 @@ import numpy as np
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.line import student_quantile
-from hypotaxis.core.timing.pattern import HIT_MS, TICKS_PER_QUARTER, US_PER_QUARTER, pattern_ms
+from hypotaxis.core.timing.pattern import HIT_MS, LEAD_MS, TICKS_PER_QUARTER, US_PER_QUARTER, pattern_ms
 from hypotaxis.core.units import BYTE_US
 
-TESTS = {"hits": "single hits", "chord": "time for each simultaneous note", "velocity": "soft against loud"}
+TESTS = {
+    "hits": "single hits",
+    "chord": "time for each simultaneous note",
+    "velocity": "soft against loud",
+    "clock": "steps driven by clock",
+}
 HITS = (16, 32, 64, 128)
 BEFORE = (0, 1, 2, 3, 4, 5)
 """Quiet notes that go before the heard one, in turn."""
 VELOCITIES = (127, 95, 63, 40)
 TAIL_MS = 1500
+CLOCK_BPM = 40.0
+"""Sixteenths 375 ms apart: further than any lateness that is considered, and whole milliseconds."""
+CLOCKS_A_QUARTER, CLOCKS_A_STEP = 24, 6
+START_MS = 1.0
+"""From start to the first clock: a receiver needs at least that long (MIDI 1.0 Detailed Specification, from memory)."""
 
 
 @dataclass(frozen=True)
@@ -35,6 +46,21 @@ class Wish:
     velocity: int = 110
     patch: str = ""
     fast: bool = False
+
+
+def clock_schedule(wish: Wish, channel: int) -> tuple[tuple[float, bytes], ...]:
+    """(ms from the score's zero, bytes): a key that is held, start, clocks for as many sixteenths as there are hits,
+    stop, and the key let go."""
+    clock_ms = 60_000 / CLOCK_BPM / CLOCKS_A_QUARTER
+    last = wish.hits * CLOCKS_A_STEP
+    end = LEAD_MS + last * clock_ms
+    return (
+        (LEAD_MS - 200.0, bytes([0x90 | channel - 1, wish.note, wish.velocity])),
+        (LEAD_MS - START_MS, b"\xfa"),
+        *((LEAD_MS + number * clock_ms, b"\xf8") for number in range(last)),
+        (end, b"\xfc"),
+        (end + 1.0, bytes([0x80 | channel - 1, wish.note, 64])),
+    )
 
 
 def seconds_of(hits: int) -> float:
@@ -67,7 +93,14 @@ def played_score(wish: Wish, channel: int) -> Score:
 
 
 def _hits(wish: Wish) -> list[tuple[int, int]]:
-    return list(zip(pattern_ms(wish.hits).tolist(), values_of(wish).tolist(), strict=True))
+    return list(zip(_moments_ms(wish).tolist(), values_of(wish).tolist(), strict=True))
+
+
+def _moments_ms(wish: Wish) -> np.ndarray:
+    """When each hit is due: by the pattern, or at the clock's sixteenths."""
+    if wish.test != "clock":
+        return pattern_ms(wish.hits)
+    return LEAD_MS + np.arange(wish.hits) * round(15_000 / CLOCK_BPM)
 
 
 def _velocity(wish: Wish, value: int) -> int:
@@ -96,7 +129,7 @@ class Group:
 def groups_of(wish: Wish, hits: Sequence[Sequence[float]], rate: int) -> tuple[Group, ...]:
     """The measured hits (rows of moment and onset in samples, whether used) by their value, ascending; empty for a test
     of single hits."""
-    if wish.test == "hits":
+    if wish.test not in ("chord", "velocity"):
         return ()
     at, values = pattern_ms(wish.hits) * rate / 1000, values_of(wish)
     rows: dict[int, list[float]] = {}

@@ -120,6 +120,22 @@ class TakingTest(DemoTest):
         self.assertIn("0.96 ms of it on the wire", told.told)
         self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is no measure of single notes")
 
+    def test_what_a_clock_drives_is_measured_against_the_clock(self):
+        sedge = self.instrument("Sedge upper")
+        held = taking.Trip(sedge)
+        taking.start(self.rig, self.plan, [held], fast=True, hits=16, test="clock")
+        self.assertIn("arpeggiator or pattern on", Job.objects.last().message)
+        Sounding.objects.all().delete()
+        panel = {"channel_1": 1, "channel_2": 2, "level_db": 0, "hears": "MIDI and USB", "steps": "on"}
+        self.client.post(reverse("front-panel", args=[sedge.box]), panel)
+        row, desk = self.sound(held, hits=16, test="clock")
+        played, moments = desk.played(), np.array([hit[0] for hit in row.result["hits"]])
+        self.assertEqual((len(played), row.result["matched"]), (16, 16), "one step a sixteenth, until stop")
+        true = np.array([desk.frame_of(hit.begins_s) for hit in played]) - 24_000 - moments
+        self.assertAlmostEqual(row.result["offset_ms"], float(np.median(true)) / 48, delta=0.15)
+        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is not the lateness of played notes")
+        self.assertIn("Driven by clock it comes home", self.page("timing:open", row.uid))
+
     def test_a_sounding_that_clips_says_so(self):
         quayside = next(box for box in self.plan.rig.boxes if box.name == "Quayside 18")
         self.client.post(reverse("front-panel", args=[quayside.uid]), {"gain_2": "30"})

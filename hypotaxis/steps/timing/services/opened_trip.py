@@ -178,6 +178,8 @@ class Dependence:
 def dependence(plan: Plan, row: Sounding) -> Dependence | None:
     """The groups of hits of a chord or velocity test; None for other soundings."""
     wish = Wish(**row.wish) if row.wish else Wish()
+    if row.result and wish.test == "clock":
+        return Dependence("", (), _clock_told(plan, row))
     groups = groups_of(wish, row.result["hits"], row.result["sample_rate"]) if row.result else ()
     if not groups:
         return None
@@ -189,6 +191,16 @@ def dependence(plan: Plan, row: Sounding) -> Dependence | None:
     by_wire = sent is not None and not sent[1].carried_by
     slope = per_note(wish, row.result["hits"], row.result["sample_rate"], by_wire=by_wire)
     return Dependence("notes before it", lines, _chord_told(slope) if slope else "")
+
+
+def _clock_told(plan: Plan, row: Sounding) -> str:
+    """What the clock drives, against the clock and against notes that are played."""
+    late = row.result["offset_ms"]
+    told = f"Driven by clock it comes home {signed(late, 2)} ms from the clock's sixteenths"
+    one = plan.instrument(row.instrument_uid)
+    if one is None or one.lateness_ms is None:
+        return f"{told}; that is its own number, not that of played notes."
+    return f"{told}, {signed(late - one.lateness_ms, 2)} ms against notes that are played; each has its own number."
 
 
 def _velocity_told(groups: tuple[Group, ...]) -> str:
