@@ -39,8 +39,8 @@ CALL_GAP_NS = 4_000_000
 """Between messages that call a sound back: bank and program take 2.56 ms on a DIN wire."""
 LOOP_LEVEL = 0.5
 NOT_DRIVEN = (
-    "Switch the box's arpeggiator or pattern on, one sixteenth a step, and set its clock to external: a key was held and "
-    "clock was sent."
+    "Switch the box's arpeggiator or pattern on, one sixteenth a step, and set its clock to external: a key was held "
+    "and clock was sent."
 )
 TAIL_S = 1.5
 
