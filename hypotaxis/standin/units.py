@@ -26,7 +26,9 @@ DEMO_NOTES = (48, 55, 60, 64, 67, 64, 60, 55)
 DEMO_STEP_S = 0.3
 CLOCKS_A_STEP = 6
 """A sixteenth (MIDI 1.0: 24 clocks a quarter)."""
-STEP_RINGS_NS = 200_000_000
+GATE_CLOCKS = 3
+STEP_RINGS_NS = 100_000_000
+"""A step lasts half of its sixteenth; one that a stop cuts short, so long."""
 HOT_DB = 9.19
 """A modular signal above line level: 10 V peak to peak, +13.19 dBu, against +4 dBu (common practice)."""
 HEARS = ("MIDI and USB", "MIDI", "USB")
@@ -185,8 +187,8 @@ class Unit:
 
 
 def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
-    """What an arpeggiator makes of what it hears: keys are held, and each sixteenth of a clock that runs begins the
-    next of them and ends the one before. The first clock after start or continue is the first step (MIDI 1.0)."""
+    """What an arpeggiator makes of what it hears: keys are held, and each sixteenth of a clock that runs sounds the
+    next of them for half its length. The first clock after start or continue is the first step (MIDI 1.0)."""
     held: dict[tuple[int, int], Heard] = {}
     sounding: Heard | None = None
     running, count, turn = False, 0, 0
@@ -197,13 +199,14 @@ def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
             count, turn = (0, 0) if message.status == START else (count, turn)
         elif message.status == CLOCK and running:
             if count % CLOCKS_A_STEP == 0:
-                if sounding:
-                    yield replace(sounding, time_ns=message.time_ns, status=0x80 | sounding.status & 0x0F)
                 keys = [held[key] for key in sorted(held)]
                 sounding = replace(keys[turn % len(keys)], time_ns=message.time_ns) if keys else None
                 turn += 1
                 if sounding:
                     yield sounding
+            elif count % CLOCKS_A_STEP == GATE_CLOCKS and sounding:
+                yield replace(sounding, time_ns=message.time_ns, status=0x80 | sounding.status & 0x0F)
+                sounding = None
             count += 1
         elif kind == 0x90 and message.data[1] > 0:
             held[channel, message.data[0]] = message

@@ -8,7 +8,7 @@ from hypotaxis.core.timing.budget import Leg, monitored
 from hypotaxis.core.timing.buffers import BufferModel, in_words
 from hypotaxis.core.timing.context import changed
 from hypotaxis.core.timing.repeated import Repeated, compare
-from hypotaxis.core.timing.report import half_of
+from hypotaxis.core.timing.report import SURE_ENOUGH, half_of
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
 from hypotaxis.core.units import ms_to_samples, signed
 from hypotaxis.records.lateness import KnownLateness, counts
@@ -168,7 +168,7 @@ def _jitter_told(known: KnownLateness) -> str:
 
 @dataclass(frozen=True)
 class Dependence:
-    """What a chord or velocity test says. groups: (value, hits, lateness, half-width); told: a sentence."""
+    """What a test besides single hits says. groups: (value, hits, lateness, half-width); told: a sentence."""
 
     head: str
     groups: tuple[tuple[str, int, str, str], ...]
@@ -176,21 +176,22 @@ class Dependence:
 
 
 def dependence(plan: Plan, row: Sounding) -> Dependence | None:
-    """The groups of hits of a chord or velocity test; None for other soundings."""
+    """What a test of chords, velocities or clock says; None for other soundings."""
     wish = Wish(**row.wish) if row.wish else Wish()
-    if row.result and wish.test == "clock":
-        return Dependence("", (), _clock_told(plan, row))
-    groups = groups_of(wish, row.result["hits"], row.result["sample_rate"]) if row.result else ()
-    if not groups:
+    if not row.result or wish.test == "hits":
         return None
+    doubt = "" if row.result["confidence"] >= SURE_ENOUGH else " It is not sure enough to rely on."
+    if wish.test == "clock":
+        return Dependence("", (), _clock_told(plan, row) + doubt)
+    groups = groups_of(wish, row.result["hits"], row.result["sample_rate"])
     lines = tuple((str(one.value), one.hits, signed(one.lateness_ms, 2), f"±{one.half_ms:.2f}") for one in groups)
     if wish.test == "velocity":
-        return Dependence("velocity", lines, _velocity_told(groups))
+        return Dependence("velocity", lines, _velocity_told(groups) + doubt)
     instrument = plan.instrument(row.instrument_uid)
     sent = plan.rig.find(instrument.seat(row.part_uid).send) if instrument else None
     by_wire = sent is not None and not sent[1].carried_by
     slope = per_note(wish, row.result["hits"], row.result["sample_rate"], by_wire=by_wire)
-    return Dependence("notes before it", lines, _chord_told(slope) if slope else "")
+    return Dependence("notes before it", lines, _chord_told(slope) + doubt if slope else "")
 
 
 def _clock_told(plan: Plan, row: Sounding) -> str:
