@@ -5,8 +5,10 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
+from hypotaxis.core.errors import HypotaxisError, NoAnswer
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
+from hypotaxis.core.timing import apart
 from hypotaxis.records import jobs
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
@@ -19,7 +21,24 @@ from hypotaxis.steps.timing.services.opened_trip import dependence
 from tests.web.base import DemoTest
 
 
-class TakingTest(DemoTest):
+def measured_here(score, recording, *, progress=None, **wish):
+    """As `measure_apart` answers, without a process of its own; that process is tested by itself (test_align)."""
+    asked = {"score": str(score), "recording": str(recording), "track": None, "channel": None, "side": "auto"}
+    with mock.patch.object(apart, "_tell"):
+        try:
+            return apart._answer(asked | wish)
+        except HypotaxisError as error:
+            raise NoAnswer(str(error)) from error
+
+
+class SoundingTest(DemoTest):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.enterClassContext(mock.patch.object(taking, "measure_apart", measured_here))
+
+
+class TakingTest(SoundingTest):
     def sound(self, trip, **wish) -> tuple[Sounding, Desk]:
         """(the sounding, the desk it was taken on)."""
         desks = []
@@ -163,7 +182,7 @@ class TakingTest(DemoTest):
         self.assertIn("the recording is silent", page)
 
 
-class StaleTest(DemoTest):
+class StaleTest(SoundingTest):
     def sound(self, name="Bittern"):
         taking.start(self.rig, self.plan, [taking.Trip(self.instrument(name))], fast=True, hits=16)
 
