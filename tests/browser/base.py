@@ -23,6 +23,9 @@ from tests.rooms import uid_of
 
 # Playwright keeps an event loop in this thread; the ORM is used between its calls only.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+# A busy machine may take long over a page; what never comes is told all the same.
+PATIENCE_MS = 30_000
+expect.set_options(timeout=PATIENCE_MS)
 AXE = Path(__file__).with_name("axe.min.js")
 
 
@@ -47,7 +50,7 @@ class BrowserTest(StaticLiveServerTestCase):
         context = self.browser.new_context(viewport=DESK)
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
-        self.page.set_default_timeout(15_000)
+        self.page.set_default_timeout(PATIENCE_MS)
         self.page.on("console", lambda m: self.complaints.append(m.text) if m.type in ("error", "warning") else None)
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
 
