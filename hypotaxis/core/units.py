@@ -8,6 +8,8 @@ import math
 
 BYTE_US = 320
 """Time of one byte on a DIN wire in µs: 10 bits at 31,250 baud (MIDI 1.0 Detailed Specification)."""
+CLOCKS_A_QUARTER = 24
+"""Clock bytes a quarter note (MIDI 1.0 Detailed Specification)."""
 CLIP_RUN = 3
 """Samples in a row at full scale that count as clipping (common practice)."""
 

@@ -14,6 +14,7 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import HOST_NAME, box_from_shape, new_uid
 from hypotaxis.core.rig.values import Rig as CoreRig
 from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.lateness import KnownLateness, known_latenesses
 from hypotaxis.records.models import Rig, Session
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import look
@@ -56,6 +57,11 @@ class Desk:
     def meant(self) -> list[tuple[Finding, str]]:
         """The findings that are marked as meant, with their reasons."""
         return self._checked[1]
+
+    @cached_property
+    def latenesses(self) -> dict[str, KnownLateness]:
+        """What is known of each trip's lateness, by the uid of its instrument or effect loop."""
+        return known_latenesses(self.plan)
 
     @cached_property
     def sessions(self) -> list[Session]:

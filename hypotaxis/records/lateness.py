@@ -165,7 +165,6 @@ def _of_sounding(row: Sounding) -> Found:
 
 def _of_take(take: Take) -> Found:
     found = take.lateness
-    part = next((one for one in take.run.setup["parts"] if one["track"] == str(take.track_id)), {})
     return Found(
         lateness_ms=found["lateness_ms"],
         half_ms=found["lateness_half"] or 0.0,
@@ -174,7 +173,7 @@ def _of_take(take: Take) -> Found:
         looked_for=found["used"] + found["set_aside"] + found["missed"],
         name=f"take {take.number} of {take.session.name}",
         made=take.made,
-        context=part.get("context", {}),
+        context=take.part.get("context", {}),
         take=take,
     )
 

@@ -8,7 +8,6 @@ from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
-from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Pass, Sounding
 from hypotaxis.records.plan import tempo_of
 
@@ -72,7 +71,7 @@ def _steps(here: Desk, namespace: str) -> list[Step]:
     loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
     takes = here.session.takes.kept().values_list("placement", flat=True) if here.session else []
     measured = sum(instrument.lateness_ms is not None for instrument in instruments)
-    stale = sum(bool(one.stale) for one in known_latenesses(here.plan).values()) if measured else 0
+    stale = sum(bool(one.stale) for one in here.latenesses.values()) if measured else 0
     facts = {
         "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),
         "instruments": (_instrument_fact(len(instruments), of_instruments), len(of_instruments) - len(cabling)),

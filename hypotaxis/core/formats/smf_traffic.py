@@ -12,8 +12,8 @@ from hypotaxis.core.formats.smf import MAX_EVENTS, check_length, chunks_of
 from hypotaxis.core.midi.wire import Traffic
 from hypotaxis.core.session.score import DATA_BYTES
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER, TempoMap
+from hypotaxis.core.units import CLOCKS_A_QUARTER
 
-CLOCKS_A_QUARTER = 24
 MAX_CLOCKS = 5_000_000
 META, EXCLUSIVE, CONTINUED = 0xFF, 0xF0, 0xF7
 SET_TEMPO = 0x51

@@ -23,6 +23,15 @@ def miss_ms(start_ms: float, end_ms: float) -> float:
     return abs(end_ms - start_ms) / 2
 
 
+def miss_told(start_ms: float, end_ms: float, drift_ppm: float | None, drift_half: float | None) -> str:
+    """The miss in ms as it is told, where a drift was found and it is worth telling; otherwise empty. drift_half:
+    half-width of the drift's 95 % interval, None = not known."""
+    if drift_ppm is None or drift_half is None or abs(drift_ppm) <= drift_half:
+        return ""
+    miss = miss_ms(start_ms, end_ms)
+    return f"{miss:.1f}" if miss > NOTICED_MS else ""
+
+
 def fitted(blocks: Iterable[np.ndarray], *, rate: int, channels: int, drift_ppm: float) -> Iterator[np.ndarray]:
     """Blocks of shape (frames, channels) with the drift taken out, float32."""
     stream = soxr.ResampleStream(rate * (1 + drift_ppm * 1e-6), rate, channels, dtype="float32", quality="VHQ")

@@ -15,7 +15,7 @@ from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.line import student_quantile
 from hypotaxis.core.timing.pattern import HIT_MS, LEAD_MS, TICKS_PER_QUARTER, US_PER_QUARTER, pattern_ms
-from hypotaxis.core.units import BYTE_US
+from hypotaxis.core.units import BYTE_US, CLOCKS_A_QUARTER
 
 TESTS = {
     "hits": "single hits",
@@ -30,7 +30,7 @@ VELOCITIES = (127, 95, 63, 40)
 TAIL_MS = 1500
 CLOCK_BPM = 40.0
 """Sixteenths 375 ms apart: further than any lateness that is considered, and whole milliseconds."""
-CLOCKS_A_QUARTER, CLOCKS_A_STEP = 24, 6
+CLOCKS_A_STEP = 6
 START_MS = 1.0
 """From start to the first clock: a receiver needs at least that long (MIDI 1.0 Detailed Specification, from memory)."""
 

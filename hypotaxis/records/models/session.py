@@ -135,6 +135,11 @@ class Take(WithUid):
         return f"{self.track.name}, {self.way_name}" if self.way_name else self.track.name
 
     @property
+    def part(self) -> dict:
+        """What its pass froze of the track at its start; empty where the pass does not know it."""
+        return next((one for one in self.run.setup["parts"] if one["track"] == str(self.track_id)), {})
+
+    @property
     def standing(self) -> tuple[str, int]:
         """(file, frames) of the sound that stands in the session: with its rate corrected where it is placed so."""
         fits = self.fitted and self.placement is not None

@@ -42,7 +42,7 @@ def home(request, **sheet):
         "session": here.session,
         "picture": picture,
         "tracks": picture.tracks(),
-        "takes": picture.take_views(),
+        "takes": picture.take_views(here.latenesses),
         "bars": picture.bars(),
         "run": run,
         "trouble": left_over if left_over and left_over == latest else None,

@@ -47,7 +47,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
     here = desk(request)
     own = list(Sounding.objects.filter(instrument_uid="", loop_uid="").select_related("job"))
     waits_ms = waits_by_instrument(here.plan, here.session)
-    trips, recordings, marks = rows.rows_of(here.plan, own, row, waits_ms)
+    trips, recordings, marks = rows.rows_of(here.plan, here.latenesses, own, row, waits_ms)
     opened = next((one for one in trips if one.uid == trip), None)
     context = {
         "trips": trips,

@@ -1,6 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,10 +15,10 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.timing.aligning import NOTICED_MS, miss_ms
+from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.units import level_text, signed
 from hypotaxis.records import audio
-from hypotaxis.records.lateness import KnownLateness, known_latenesses
+from hypotaxis.records.lateness import KnownLateness
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import notes_of, tempo_of
@@ -203,9 +203,8 @@ class Picture:
         gain = _gain(take) if take else 1.0
         return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)
 
-    def take_views(self) -> list[TakeView]:
-        """All takes, the newest first."""
-        known = known_latenesses(self.plan) if self.takes else {}
+    def take_views(self, known: Mapping[str, KnownLateness]) -> list[TakeView]:
+        """All takes, the newest first. known: what is known of each instrument's lateness, by its uid."""
         return [take_view(take, known.get(take.instrument_uid)) for take in self.takes]
 
 
@@ -250,10 +249,9 @@ def take_view(take: Take, known: KnownLateness | None = None) -> TakeView:
 
 def _misses(found: dict) -> str:
     """By how much one placement misses at the ends, in ms, where that is more than is left alone."""
-    if found.get("drift_ppm") is None or abs(found["drift_ppm"]) <= (found.get("drift_half") or 0):
+    if found.get("drift_ppm") is None:
         return ""
-    miss = miss_ms(found["start_ms"], found["end_ms"])
-    return f"{miss:.1f}" if miss > NOTICED_MS else ""
+    return miss_told(found["start_ms"], found["end_ms"], found["drift_ppm"], found["drift_half"])
 
 
 def _other(take: Take, known: KnownLateness | None) -> str:

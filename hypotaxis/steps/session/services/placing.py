@@ -34,8 +34,7 @@ def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
 
 def shift_samples(take: Take) -> float:
     """By how many samples a take's notes were sent later than they are written (− earlier), for playing together."""
-    part = next((one for one in take.run.setup["parts"] if one["track"] == str(take.track_id)), {})
-    return part.get("shift_ms", 0.0) * take.sample_rate / 1000
+    return take.part.get("shift_ms", 0.0) * take.sample_rate / 1000
 
 
 def _by_this_way(take: Take, notes: np.ndarray) -> np.ndarray:

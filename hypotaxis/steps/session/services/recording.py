@@ -20,18 +20,15 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
-from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, running
 from hypotaxis.records.lateness import shifts_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
-from hypotaxis.records.studio import studio_for
+from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.session.services.placing import measure_take, place
 
-CALL_GAP_NS = 4_000_000
-"""Between calls: bank and program take 2.56 ms on a DIN wire."""
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
@@ -128,11 +125,8 @@ def call_up(job_uid: str, rig_uid: str) -> None:
             return
         plan = load_plan(Rig.objects.get(uid=rig_uid))
         wanted = reporter.job.result["messages"]
-        sent = [Message(place * CALL_GAP_NS, port, bytes.fromhex(data)) for place, (port, data) in enumerate(wanted)]
         with studio_for(plan) as studio:
-            frames = round((sent[-1].time_ns / 1e9 + 0.1) * studio.sample_rate)
-            for _ in studio.run(sent, [], frames=frames, fast=False):
-                pass
+            send_apart(studio, [(port, bytes.fromhex(data)) for port, data in wanted], fast=False)
 
 
 def _queue(

@@ -6,7 +6,7 @@ import numpy as np
 
 from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
-from hypotaxis.core.timing.aligning import NOTICED_MS, miss_ms
+from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.recording import SIDES, read_window, side_of
 from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text, half_of
 from hypotaxis.core.units import clock_text, signed
@@ -106,17 +106,13 @@ def opened_of(row: Sounding) -> Opened:
         shift_ms=signed(-found["offset_ms"], 2),
         shift_samples=signed(-found["offset_samples"], 0),
         confidence=f"{found['confidence']:.2f}",
-        misses=_misses(found),
+        misses=miss_told(
+            found["offset_start_ms"],
+            found["offset_end_ms"],
+            found["drift_ppm"],
+            half_of(found["drift_ppm_ci"]) if found["drift_ppm_ci"] else None,
+        ),
     )
-
-
-def _misses(found: dict) -> str:
-    """By how much one shift misses at the ends, in ms, where a drift was found and it is worth telling."""
-    drift, about = found["drift_ppm"], found["drift_ppm_ci"]
-    if drift is None or about is None or abs(drift) <= half_of(about):
-        return ""
-    miss = miss_ms(found["offset_start_ms"], found["offset_end_ms"])
-    return f"{miss:.1f}" if miss > NOTICED_MS else ""
 
 
 def verdict(found: dict) -> str:

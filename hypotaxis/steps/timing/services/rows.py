@@ -12,7 +12,7 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.timing.budget import Budget, budget, loop_budget, measured_budget
 from hypotaxis.core.timing.together import spread_ms
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import Found, KnownLateness, counts, heard_together, known_latenesses
+from hypotaxis.records.lateness import Found, KnownLateness, counts, heard_together
 from hypotaxis.records.models import Job, Sounding
 
 MEASURED = ("sounding", "take", "predicted")
@@ -61,11 +61,14 @@ class OwnRow:
 
 
 def rows_of(
-    plan: Plan, own: list[Sounding], opened: Sounding | None, waits_ms: Mapping[str, float]
+    plan: Plan,
+    known: Mapping[str, KnownLateness],
+    own: list[Sounding],
+    opened: Sounding | None,
+    waits_ms: Mapping[str, float],
 ) -> tuple[list[TripRow], list[OwnRow], Scale]:
-    """(trips, recordings of one's own, the scale that holds them all). waits_ms: what notes of an instrument (uid) wait
-    for their wire in the session."""
-    known = known_latenesses(plan)
+    """(trips, recordings of one's own, the scale that holds them all). known: what is known of each lateness, by uid;
+    waits_ms: what notes of an instrument (uid) wait for their wire in the session."""
     every = (*plan.instruments, *plan.loops)
     trips = [(one, _budget_of(plan, one, known[one.uid], waits_ms.get(one.uid, 0.0))) for one in every]
     latest = [row.ms for _, row in trips]

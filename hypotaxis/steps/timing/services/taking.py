@@ -30,13 +30,11 @@ from hypotaxis.records.jobs import Cancelled, Reporter, running
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
 from hypotaxis.records.plan import load_plan
-from hypotaxis.records.studio import studio_for
+from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.timing.services.sounding import keep_lateness, path_of, remove_files
 
 RECORDING_SHARE = 0.85
 """Of the time is playing in real time; the rest is measuring."""
-CALL_GAP_NS = 4_000_000
-"""Between messages that call a sound back: bank and program take 2.56 ms on a DIN wire."""
 LOOP_LEVEL = 0.5
 NOT_DRIVEN = (
     "Switch the box's arpeggiator or pattern on, one sixteenth a step, and set its clock to external: a key was held "
@@ -277,12 +275,5 @@ def _loop_run(plan: Plan, loop: Loop, wish: Wish, studio: Studio):
 
 def _call_back(studio: Studio, plan: Plan, instrument: Instrument) -> None:
     """Send what was called up before a percussive patch took its place."""
-    sent = [
-        Message(place * CALL_GAP_NS, plan.rig.find(send)[1].system_name, data)
-        for place, (send, data) in enumerate(calls_of(instrument))
-        if plan.rig.find(send)
-    ]
-    if sent:
-        frames = round((sent[-1].time_ns / 1e9 + 0.1) * studio.sample_rate)
-        for _ in studio.run(sent, [], frames=frames, fast=studio.simulated):
-            pass
+    calls = [(plan.rig.find(send)[1].system_name, data) for send, data in calls_of(instrument) if plan.rig.find(send)]
+    send_apart(studio, calls, fast=studio.simulated)

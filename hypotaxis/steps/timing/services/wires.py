@@ -14,11 +14,10 @@ from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.budget import budget
 from hypotaxis.core.timing.remedies import Remedy, late_notes, remedies, traffic_of
 from hypotaxis.core.timing.wires import WireReport, wire_report
-from hypotaxis.core.units import clock_text
+from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
 from hypotaxis.records.plan import controls_of, notes_of, tempo_of
 
-CLOCKS_A_QUARTER = 24
 MOST_NOTES = 8000
 LIMIT_MS = 3.0
 """A wait that is told as late where no other limit is chosen: three notes of a chord ahead."""
