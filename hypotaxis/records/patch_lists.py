@@ -8,7 +8,7 @@ from django.db import transaction
 from hypotaxis.core.midi.programs import Program, change_messages, mix_messages
 from hypotaxis.core.patches import values
 from hypotaxis.core.plan import Instrument, Plan, Voice
-from hypotaxis.records.models import Patch, PatchList
+from hypotaxis.records.models import Patch, PatchList, Track
 
 _PATCH_FIELDS = tuple(field.name for field in fields(values.Patch))
 _LONGEST = {"name": 120, "number": 12, "category": 80}
@@ -89,6 +89,15 @@ def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
         calls += mix_messages(seat.channel, part.level, part.pan) if part else []
         calls = [(seat.send, one) if isinstance(one, bytes) else one for one in calls]
     return calls
+
+
+def track_calls(track: Track, instrument: Instrument) -> list[bytes]:
+    """The messages that call up a track's sound, in the form its instrument's box wants, with its part's level and
+    pan."""
+    seat = instrument.seat(track.part_uid)
+    part = next((one for one in instrument.parts if one.uid == seat.part), None)
+    calls = change_messages(seat.channel, track.sound, instrument.bank_form) if track.sound else []
+    return [*calls, *(mix_messages(seat.channel, part.level, part.pan) if part else ())]
 
 
 def lists_of(plan: Plan) -> tuple[values.KeptList, ...]:

@@ -2,9 +2,12 @@
 
 WAV (plain, extensible, RF64), AIFF and AIFF-C, FLAC and Ogg; 8 to 192 kHz, one or two channels, up to four hours. The
 frame of each file is checked here, since decoders read a file that breaks off without a word; decoding is libsndfile's,
-through soundfile. Hostile files are the reason why callers do this in a process of its own (core/timing/apart.py).
+through soundfile. A WAV file that does not say how long its sound is (as streamed ones don't), or says more than is
+there, is read to its end, with a remark. Hostile files are the reason why callers do this in a process of its own
+(core/timing/apart.py).
 """
 
+import io
 import os
 import struct
 from collections.abc import Iterator
@@ -27,7 +30,8 @@ _LAST_PAGE = 0x04
 
 @dataclass(frozen=True)
 class AudioFacts:
-    """What a checked file is. time_reference: of a Broadcast Wave, in samples; 0 where there is none."""
+    """What a checked file is. time_reference: of a Broadcast Wave, in samples; 0 where there is none. remark: what was
+    wrong with it and is done about it, a sentence; "" where it is as it says."""
 
     kind: str
     rate: int
@@ -35,6 +39,7 @@ class AudioFacts:
     frames: int
     subtype: str
     time_reference: int = 0
+    remark: str = ""
 
     @property
     def seconds(self) -> float:
@@ -51,14 +56,31 @@ def check_audio(path: Path) -> AudioFacts:
         raise UnsupportedRecording(f"The recording has {path.stat().st_size / 2**30:.1f} GB; up to 2 GB can be used.")
     with path.open("rb") as stream:
         kind = _kind(stream.read(12))
-        stream.seek(0)
-        {"WAV": _check_riff, "AIFF": _check_aiff, "FLAC": lambda _: None, "Ogg": _check_ogg}[kind](stream)
+        size = _sound_size(stream) if kind == "WAV" else None
+        if kind in ("AIFF", "Ogg"):
+            {"AIFF": _check_aiff, "Ogg": _check_ogg}[kind](stream)
     try:
-        info = soundfile.info(path)
+        with open_sound(path) as sound:
+            _check_facts(sound)
+            facts = (sound.samplerate, sound.channels, sound.frames, sound.subtype)
     except (RuntimeError, ValueError, TypeError) as error:
         raise UnreadableFile(f"The {kind} file cannot be decoded: {_reason(error)}. Export it again.") from error
-    _check_facts(info)
-    return AudioFacts(kind, info.samplerate, info.channels, info.frames, info.subtype, _time_reference(path, kind))
+    return AudioFacts(kind, *facts, _time_reference(path, kind), size.remark if size else "")
+
+
+def open_sound(source: Path | BinaryIO) -> soundfile.SoundFile:
+    """The decoder of a file, or of a stream of one; a WAV file whose declared size cannot be relied on is read to its
+    end. Raises soundfile's errors for what it cannot decode, UnreadableFile for a WAV file without sound."""
+    stream = source.open("rb") if isinstance(source, Path) else source
+    head = stream.read(12)
+    riff = head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE"
+    size = _sound_size(stream) if riff else None
+    stream.seek(0)
+    if size and size.remark:
+        return soundfile.SoundFile(_Mended(stream, size.at, size.field))
+    if isinstance(source, Path):
+        stream.close()
+    return soundfile.SoundFile(source)
 
 
 def _kind(head: bytes) -> str:
@@ -96,10 +118,13 @@ def _check_facts(info) -> None:
         )
 
 
-def _chunks(stream: BinaryIO, order: str) -> Iterator[tuple[bytes, int, int]]:
+def _end(stream: BinaryIO) -> int:
+    return stream.seek(0, os.SEEK_END)
+
+
+def _chunks(stream: BinaryIO, order: str, at: int = 12) -> Iterator[tuple[bytes, int, int]]:
     """(name, declared length, position of the body) of each chunk; a chunk's head that breaks off ends them."""
-    size = os.fstat(stream.fileno()).st_size
-    at = 12
+    size = _end(stream)
     while at + 8 <= size:
         stream.seek(at)
         name, length = struct.unpack(f"{order}4sI", stream.read(8))
@@ -107,25 +132,81 @@ def _chunks(stream: BinaryIO, order: str) -> Iterator[tuple[bytes, int, int]]:
         at += 8 + length + length % 2
 
 
-def _check_riff(stream: BinaryIO) -> None:
-    size = os.fstat(stream.fileno()).st_size
-    long_data, has_format = None, False
+@dataclass(frozen=True)
+class _SoundSize:
+    """Where a WAV file's size of its sound is declared (position in the file) and what should stand there; remark: ""
+    where it does."""
+
+    at: int
+    field: bytes
+    remark: str
+
+
+class _Mended(io.RawIOBase):
+    """A stream that reads as if other bytes stood at one place of it."""
+
+    def __init__(self, stream: BinaryIO, at: int, instead: bytes) -> None:
+        self._stream, self._at, self._instead = stream, at, instead
+
+    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
+        return self._stream.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._stream.tell()
+
+    def readinto(self, buffer) -> int:
+        start = self.tell()
+        read = self._stream.read(len(buffer))
+        view = memoryview(buffer).cast("B")
+        view[: len(read)] = read
+        first, last = max(start, self._at), min(start + len(read), self._at + len(self._instead))
+        if first < last:
+            view[first - start : last - start] = self._instead[first - self._at : last - self._at]
+        return len(read)
+
+
+def _sound_size(stream: BinaryIO) -> _SoundSize:
+    """Where the sound of a WAV file ends, whatever its header says of that."""
+    end = _end(stream)
+    long_at = None
+    has_format = False
     for name, length, body in _chunks(stream, "<"):
         if name == b"ds64" and length >= 24:
-            stream.seek(body)
-            long_data = struct.unpack("<QQQ", stream.read(24))[1]
+            long_at = body + 8
         has_format = has_format or name == b"fmt "
-        if name == b"data":
-            declared = long_data if length == 0xFFFFFFFF and long_data is not None else length
-            _hold(size - body, declared, "WAV")
-            if not has_format:
-                raise UnreadableFile("The WAV file has no format before its data. Export it again.")
-            return
+        if name != b"data":
+            continue
+        if not has_format:
+            raise UnreadableFile("The WAV file has no format before its data. Export it again.")
+        at, kind = (long_at, "<Q") if length == 0xFFFFFFFF and long_at is not None else (body - 4, "<I")
+        stream.seek(at)
+        declared = struct.unpack(kind, stream.read(struct.calcsize(kind)))[0]
+        unknown = declared == 2 ** (8 * struct.calcsize(kind)) - 1 or (declared == 0 and not _chunks_fill(stream, body))
+        remark = ""
+        if unknown:
+            remark = "The file does not say how long its sound is, as streamed files do not; it is read to its end."
+        elif declared > end - body:
+            remark = (
+                f"The file holds less than it declares: {declared:,} bytes of sound, {end - body:,} are there, and "
+                "those are read. If the recording should be longer, copy or export it again."
+            )
+        return _SoundSize(at, struct.pack(kind, end - body), remark)
     raise UnreadableFile("The WAV file breaks off before its data. Copy or export it again.")
 
 
+def _chunks_fill(stream: BinaryIO, at: int) -> bool:
+    """Whether what follows a position is whole chunks up to the file's end, or nothing: then no sound stands there."""
+    end = _end(stream)
+    last = at
+    for name, length, body in _chunks(stream, "<", at):
+        if not name.isascii() or not name.decode("ascii").isprintable():
+            return False
+        last = body + length + length % 2
+    return end in (last, last - 1)
+
+
 def _check_aiff(stream: BinaryIO) -> None:
-    size = os.fstat(stream.fileno()).st_size
+    size = _end(stream)
     for name, length, body in _chunks(stream, ">"):
         if name == b"SSND":
             _hold(size - body, length, "AIFF")
@@ -134,7 +215,7 @@ def _check_aiff(stream: BinaryIO) -> None:
 
 
 def _check_ogg(stream: BinaryIO) -> None:
-    size = os.fstat(stream.fileno()).st_size
+    size = _end(stream)
     stream.seek(max(0, size - _OGG_TAIL))
     tail = stream.read()
     at = tail.rfind(b"OggS")

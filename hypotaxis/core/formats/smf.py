@@ -9,12 +9,14 @@ import io
 import struct
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable
+from dataclasses import asdict
 
 import mido
 import numpy as np
 from mido.midifiles.meta import KeySignatureError
 
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.midi.programs import Program, change_messages, program_in_force
 from hypotaxis.core.session.score import (
     CONTROL,
     NOTE,
@@ -201,11 +203,12 @@ def _split_by_channel(track: mido.MidiTrack, number: int, length: int) -> list[S
         rows = [(tick, length - tick if span is None else span, *rest) for tick, span, *rest in notes[channel]]
         array = np.array(rows, dtype=NOTE)
         array = array[np.argsort(array, order=("tick", "note"), kind="stable")]
-        program, kept = _first_program(controls[channel], int(array["tick"][0]))
+        sound, kept = _first_sound(controls[channel], int(array["tick"][0]))
         title = name or f"Track {number}"
         if len(notes) > 1:
             title = f"{title}, channel {channel + 1}"
-        parts.append(ScorePart(title[:80], channel + 1, array, kept, program, number))
+        called = asdict(sound) if sound else {}
+        parts.append(ScorePart(title[:80], channel + 1, array, kept, track=number, **called))
     return parts
 
 
@@ -219,28 +222,30 @@ def _as_text(name: str) -> str:
     return "".join(char for char in text if char.isprintable()).strip()
 
 
-def _first_program(rows: list, first_note: int) -> tuple[int | None, np.ndarray]:
-    """The program in force at the first note, taken out of the controls, and the rest of them."""
-    index = next((at for at in reversed(range(len(rows))) if rows[at][1] == 0xC0 and rows[at][0] <= first_note), None)
-    program = None if index is None else rows[index][2]
-    kept = [row for at, row in enumerate(rows) if at != index]
-    return program, np.array(kept, dtype=CONTROL) if kept else no_controls()
+def _first_sound(rows: list, first_note: int) -> tuple[Program | None, np.ndarray]:
+    """The sound in force at the first note, its messages and those it outdates taken out of the controls, and the rest
+    of them."""
+    before = [row[1:] for row in rows if row[0] <= first_note]
+    sound, settled = program_in_force(before)
+    kept = [row for place, row in enumerate(rows) if place not in settled]
+    return sound, np.array(kept, dtype=CONTROL) if kept else no_controls()
 
 
 def _part_messages(part: ScorePart) -> list[tuple[int, mido.Message]]:
     channel = part.channel - 1
     rows: list[tuple[int, int, mido.Message]] = []
-    if part.program is not None:
-        rows.append((0, 1, mido.Message("program_change", channel=channel, program=part.program)))
+    # At one tick: ends of earlier notes, then controls, notes of no length with their ends, beginnings.
+    end, control, brief, begin = range(4)
+    if part.sound is not None:
+        rows += [(0, control, mido.Message.from_bytes(call)) for call in change_messages(part.channel, part.sound)]
     for tick, status, data1, data2 in part.controls.tolist():
         data = [status | channel, data1] if status in (0xC0, 0xD0) else [status | channel, data1, data2]
-        rows.append((tick, 1, mido.Message.from_bytes(data)))
+        rows.append((tick, control, mido.Message.from_bytes(data)))
     for tick, duration, note, velocity in part.notes.tolist():
         on = mido.Message("note_on", channel=channel, note=note, velocity=velocity)
         off = mido.Message("note_off", channel=channel, note=note, velocity=64)
-        rows.append((tick, 2, on))
-        # At one tick the end of an earlier note goes first; a note of no length ends after it began.
-        rows.append((tick + duration, 0 if duration else 3, off))
+        rows.append((tick, begin if duration else brief, on))
+        rows.append((tick + duration, end if duration else brief, off))
     rows.sort(key=lambda row: row[:2])
     return [(tick, message) for tick, _, message in rows]
 

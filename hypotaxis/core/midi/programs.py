@@ -4,6 +4,7 @@ Bank select is controller 0 (MSB) and 32 (LSB); it takes effect at the next prog
 Specification). Channels count from 1, everything else as on the wire: 0–127.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from hypotaxis.core.units import BYTE_US
@@ -38,13 +39,48 @@ def change_messages(
     current: what is called up now, None = unknown. A bank that is called up already is not sent again, unless the box
     wants it before every program. A bank number the list does not name is left out.
     """
-    banks = {"none": (), "msb": (BANK_MSB,), "lsb": (BANK_LSB,)}.get(form, (BANK_MSB, BANK_LSB))
     same = current is not None and (current.msb, current.lsb) == (wanted.msb, wanted.lsb)
-    if same and form != "always":
-        banks = ()
-    numbers = {BANK_MSB: wanted.msb, BANK_LSB: wanted.lsb}
-    messages = [bytes([0xB0 | channel - 1, bank, numbers[bank]]) for bank in banks if numbers[bank] is not None]
-    return [*messages, bytes([0xC0 | channel - 1, wanted.program])]
+    sent = in_form(wanted, "none" if same and form != "always" else form)
+    banks = ((BANK_MSB, sent.msb), (BANK_LSB, sent.lsb))
+    messages = [bytes([0xB0 | channel - 1, bank, number]) for bank, number in banks if number is not None]
+    return [*messages, bytes([0xC0 | channel - 1, sent.program])]
+
+
+def in_form(wanted: Program, form: str) -> Program:
+    """A sound with those bank numbers only that a box of this form wants.
+
+    >>> in_form(Program(5, 1, 2), "lsb")
+    Program(program=5, msb=None, lsb=2)
+    """
+    msb = None if form in ("none", "lsb") else wanted.msb
+    lsb = None if form in ("none", "msb") else wanted.lsb
+    return Program(wanted.program, msb, lsb)
+
+
+def is_bank_select(status: int, number: int) -> bool:
+    """Whether a message (status without its channel, first data byte) is a bank select."""
+    return status == 0xB0 and number in (BANK_MSB, BANK_LSB)
+
+
+def program_in_force(messages: Sequence[tuple[int, int, int]]) -> tuple[Program | None, frozenset[int]]:
+    """What messages of one channel (status without its channel, two data bytes) leave called up: the last program with
+    the bank that was selected before it, and the places of the messages that are settled by it. A bank selected after
+    the last program waits for another one and is not among them.
+
+    >>> program_in_force([(0xB0, 0, 3), (0xC0, 5, 0), (0xB0, 32, 1)])
+    (Program(program=5, msb=3, lsb=None), frozenset({0, 1}))
+    """
+    last = max((place for place, row in enumerate(messages) if row[0] == 0xC0), default=None)
+    if last is None:
+        return None, frozenset()
+    banks: dict[int, int] = {}
+    settled = {last}
+    for place, (status, number, value) in enumerate(messages[:last]):
+        if is_bank_select(status, number):
+            banks[number] = value
+        if status == 0xC0 or is_bank_select(status, number):
+            settled.add(place)
+    return Program(messages[last][1], banks.get(BANK_MSB), banks.get(BANK_LSB)), frozenset(settled)
 
 
 def wire_bytes(messages: list[bytes], *, running_status: bool = False) -> bytes:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.midi.programs import change_messages, is_bank_select, program_in_force
 from hypotaxis.core.session.score import DATA_BYTES
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
@@ -61,7 +62,7 @@ def plan_run(
     """The schedule of bars first_bar to last_bar, both included.
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
-    are sent in the lead-in, after the program. Raises CannotSchedule for bars that make no sense.
+    are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
     """
     if first_bar < 1 or last_bar < first_bar:
         raise CannotSchedule(
@@ -92,59 +93,70 @@ def plan_run(
     )
 
 
-# At one time: offs first, so that a repeated note is not cut by the end of the one before; then controls, then ons.
-_OFF, _CONTROL, _ON = 0, 1, 2
+# At one time: offs first, so that a repeated note is not cut by the end of the one before; then controls, notes of no
+# length with their ends, and what begins.
+_OFF, _CONTROL, _BRIEF, _ON = range(4)
 
 
 def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int):
     channel = part.channel - 1
 
-    def event(time_ns: int, rank: int, status: int, *data: int):
-        return int(time_ns), rank, number, Message(int(time_ns), part.port, bytes([status | channel, *data]))
+    def event(time_ns: int, rank: int, data: bytes):
+        return int(time_ns), rank, number, Message(int(time_ns), part.port, data)
 
-    for call in part.calls:
-        yield 0, _CONTROL, number, Message(0, part.port, call)
+    for call in _in_force(part, first_tick):
+        yield event(0, _CONTROL, call)
     notes = part.notes
     notes = notes[(notes["tick"] >= first_tick) & (notes["tick"] < end_tick)]
     starts = ns(notes["tick"])
-    for time_ns, control in _controls_in(part.controls, ns, first_tick, end_tick):
-        status = int(control["status"])
-        data = (int(control["data1"]), int(control["data2"]))[: DATA_BYTES[status]]
-        early = _before_next_note(int(time_ns), starts, part.gap_ms) if _changes_sound(status, data) else time_ns
-        yield event(early, _CONTROL, status, *data)
+    controls = part.controls
+    controls = controls[(controls["tick"] >= first_tick) & (controls["tick"] < end_tick)]
+    sent = _sent_with_their_program(controls, ns(controls["tick"]), np.sort(starts), part.gap_ms)
+    for time_ns, (_, status, *data) in zip(sent, controls.tolist(), strict=True):
+        yield event(time_ns, _CONTROL, bytes([status | channel, *data[: DATA_BYTES[status]]]))
     ends = ns(np.minimum(notes["tick"] + notes["duration"], end_tick))
     for note, velocity, start, end in zip(notes["note"], notes["velocity"], starts, ends, strict=True):
-        yield event(start, _ON, 0x90, int(note), int(velocity))
-        # A note of no length still needs its end after its beginning.
-        yield event(end if end > start else start + 1, _OFF, 0x80, int(note), 64)
+        brief = end <= start
+        yield event(start, _BRIEF if brief else _ON, bytes([0x90 | channel, int(note), int(velocity)]))
+        yield event(max(start, end), _BRIEF if brief else _OFF, bytes([0x80 | channel, int(note), 64]))
 
 
-def _changes_sound(status: int, data: tuple[int, ...]) -> bool:
-    """Whether a message is a program change or a bank select (controllers 0 and 32)."""
-    return status == 0xC0 or (status == 0xB0 and data[0] in (0, 32))
+def _in_force(part: PlayedPart, first_tick: int) -> list[bytes]:
+    """What is sent in the lead-in: the sound in force at first_tick as one thing, bank and program, then what else was
+    set before, its last value only."""
+    channel = part.channel - 1
+    rows = [(call[0] & 0xF0, *call[1:], 0)[:3] for call in part.calls]
+    rows += [row[1:] for row in part.controls[part.controls["tick"] < first_tick].tolist()]
+    sound, settled = program_in_force(rows)
+    others: dict[tuple[int, ...], bytes] = {}
+    for place, (status, *data) in enumerate(rows):
+        if place not in settled:
+            key = (status, data[0]) if status in (0xA0, 0xB0) else (status,)
+            others.pop(key, None)
+            others[key] = bytes([status | channel, *data[: DATA_BYTES[status]]])
+    return [*(change_messages(part.channel, sound) if sound else ()), *others.values()]
+
+
+def _sent_with_their_program(controls: np.ndarray, due: np.ndarray, starts: np.ndarray, gap_ms: float) -> list[int]:
+    """When controls due at these times (ns) are sent: a program so early that the gap is left before the next note
+    (starts, ascending), a bank select no later than the program it belongs to, all else when it is due."""
+    sent = due.tolist()
+    program_ns = None
+    for place in reversed(range(len(sent))):
+        status, number = int(controls["status"][place]), int(controls["data1"][place])
+        if status == 0xC0:
+            program_ns = sent[place] = _before_next_note(sent[place], starts, gap_ms)
+        elif is_bank_select(status, number) and program_ns is not None:
+            sent[place] = min(sent[place], program_ns)
+    return sent
 
 
 def _before_next_note(time_ns: int, starts: np.ndarray, gap_ms: float) -> int:
-    """When a change of sound is sent so that the gap is left before the next note: earlier, but not before the note
-    that comes before it, nor before the run."""
-    place = int(np.searchsorted(np.sort(starts), time_ns))
-    ordered = np.sort(starts)
-    if place == len(ordered):
+    """When a program due at time_ns is sent so that the gap is left before the next note: earlier, but not before the
+    note that comes before it, nor before the run."""
+    place = int(np.searchsorted(starts, time_ns))
+    if place == len(starts):
         return time_ns
-    latest = int(ordered[place]) - int(gap_ms * 1e6)
-    floor = int(ordered[place - 1]) + 1 if place else 0
+    latest = int(starts[place]) - int(gap_ms * 1e6)
+    floor = int(starts[place - 1]) + 1 if place else 0
     return max(floor, min(time_ns, latest), 0)
-
-
-def _controls_in(controls: np.ndarray, ns, first_tick: int, end_tick: int):
-    """Controls of the bars at their times, those in force before them at run time 0, last value only."""
-    in_force = {}
-    for control in controls[controls["tick"] < first_tick]:
-        kind = int(control["status"])
-        key = (kind, int(control["data1"])) if kind in (0xA0, 0xB0) else (kind,)
-        in_force.pop(key, None)
-        in_force[key] = control
-    for control in in_force.values():
-        yield 0, control
-    inside = controls[(controls["tick"] >= first_tick) & (controls["tick"] < end_tick)]
-    yield from zip(ns(inside["tick"]), inside, strict=True)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.session.tempo import TempoMap
 
 NOTE = np.dtype([("tick", "<i8"), ("duration", "<i8"), ("note", "u1"), ("velocity", "u1")])
@@ -21,8 +22,9 @@ DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
 
 @dataclass(frozen=True, eq=False)
 class ScorePart:
-    """One channel's notes. channel: 1–16. program: number on the wire (0–127) before the first note, or None. track:
-    the track of its file, counted from 1 in file order with the conductor track; 0 where there is no file."""
+    """One channel's notes. channel: 1–16. program, msb, lsb: the sound in force at the first note, on the wire (0–127),
+    with the bank it was called up from; None where the piece names none. Those messages are not among the controls.
+    track: the track of its file, counted from 1 in file order with the conductor track; 0 where there is no file."""
 
     name: str
     channel: int
@@ -30,6 +32,13 @@ class ScorePart:
     controls: np.ndarray
     program: int | None = None
     track: int = 0
+    msb: int | None = None
+    lsb: int | None = None
+
+    @property
+    def sound(self) -> Program | None:
+        """Program and bank as the one thing that is sent."""
+        return None if self.program is None else Program(self.program, self.msb, self.lsb)
 
 
 @dataclass(frozen=True, eq=False)

@@ -124,7 +124,7 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
     )
     _tell(progress=READING_SHARE)
     answer = measure_score(listened, score, track=wish["track"], channel=wish["channel"])
-    warnings = []
+    warnings = [facts.remark] if facts.remark else []
     if facts.channels == 1 and wish["side"] not in ("auto", "left"):
         warnings.append(f"The recording is mono; there is no {wish['side']} to choose.")
     if facts.time_reference:

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Protocol
 
 import numpy as np
-import soundfile
 
 from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.audio import open_sound
 
 MIX = 2
 SIDE_NAMES = {0: "left", 1: "right", MIX: "mix"}
@@ -57,7 +57,7 @@ class FileRecording:
     """An audio file, read block by block; pieces asked for in ascending order are read once."""
 
     def __init__(self, path: Path) -> None:
-        self.stream = soundfile.SoundFile(path)
+        self.stream = open_sound(path)
         self.rate, self.frames, self.channels = self.stream.samplerate, self.stream.frames, self.stream.channels
         self.steps = steps_of(self.stream.subtype)
         self._start, self._chunk = 0, np.zeros((0, self.channels), dtype=np.float32)
@@ -102,7 +102,7 @@ def open_recording(path: Path) -> HeldRecording | FileRecording:
 
 def read_window(path: Path, first: int, last: int) -> np.ndarray:
     """Frames first to last of a file, shape (frames, channels); silence where they reach outside it."""
-    with soundfile.SoundFile(path) as stream:
+    with open_sound(path) as stream:
         begin, end = max(0, min(first, stream.frames)), max(0, min(last, stream.frames))
         stream.seek(begin)
         there = stream.read(max(0, end - begin), dtype="float32", always_2d=True)

@@ -2,6 +2,7 @@
 
 from django.db import models
 
+from hypotaxis.core.midi.programs import Program
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
@@ -49,6 +50,11 @@ class Track(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def sound(self) -> Program | None:
+        """Program and bank as the one thing that is sent; None where nothing is called up."""
+        return None if self.program is None else Program(self.program, self.msb, self.lsb)
 
 
 class Pass(WithUid):

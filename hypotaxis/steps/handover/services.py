@@ -2,6 +2,7 @@
 
 import zipfile
 from collections.abc import Iterator
+from dataclasses import asdict
 from pathlib import Path
 from typing import BinaryIO
 
@@ -12,6 +13,7 @@ from django.utils.text import slugify
 
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.formats.wave import Broadcast, write_wave
+from hypotaxis.core.midi.programs import in_form
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.handover import FileLine, file_line, with_preroll
 from hypotaxis.core.session.score import Score, ScorePart
@@ -94,12 +96,14 @@ def _frames(take: Take, source: soundfile.SoundFile, silence: int) -> Iterator[n
 
 
 def score_of(session: Session, plan: Plan) -> Score:
-    """The session's notes, each track on its instrument's channel with its program."""
+    """The session's notes, each track on its instrument's channel, its program with the bank that its box wants."""
     parts = []
     for track in session.tracks.all():
         instrument = plan.instrument(track.instrument_uid)
         channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
-        parts.append(ScorePart(track.name, channel, notes_of(track), controls_of(track), track.program))
+        form = instrument.bank_form if instrument else "both"
+        called = asdict(in_form(track.sound, form)) if track.sound else {}
+        parts.append(ScorePart(track.name, channel, notes_of(track), controls_of(track), **called))
     return Score(tempo_of(session), tuple(parts), session.end_tick)
 
 

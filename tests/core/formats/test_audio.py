@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from hypotaxis.core.errors import UnreadableFile, UnsupportedRecording
 from hypotaxis.core.formats.audio import check_audio
 from hypotaxis.core.formats.wave import Broadcast, write_wave
+from hypotaxis.core.timing.recording import open_recording
 
 SOUND = 0.3 * np.sin(np.arange(48_000) / 20)
 
@@ -58,13 +59,44 @@ class AudioTest(SimpleTestCase):
         self.assertEqual(check_audio(path).time_reference, 96_000)
 
     def test_files_that_hold_less_than_they_declare(self):
-        for name in ("cut.wav", "cut.aiff", "cut.ogg"):
+        for name in ("cut.aiff", "cut.ogg"):
             with self.subTest(name), self.assertRaisesRegex(UnreadableFile, "less than it declares|breaks off"):
                 whole = self.write(name).read_bytes()
                 check_audio(self.raw(name, whole[:-600]))
         head = self.write("head.wav").read_bytes()
         with self.assertRaisesRegex(UnreadableFile, "breaks off before its data"):
             check_audio(self.raw("head.wav", head[:30]))
+
+    def test_a_wav_of_unknown_size_is_what_is_there(self):
+        # Streamed files have all ones or zero in their sizes; a copy that broke off declares more than is there.
+        unknown, short = "does not say how long", "holds less than it declares: 96,000 bytes of sound, 95,400"
+        ones, nothing = b"\xff" * 4, bytes(4)
+        cases = [
+            ("WAV", ones, 0, 48_000, unknown),
+            ("WAV", nothing, 0, 48_000, unknown),
+            ("WAV", nothing, 3, 47_998, unknown),
+            ("WAVEX", ones, 0, 48_000, unknown),
+            ("WAV", None, 600, 47_700, short),
+            ("RF64", ones * 2, 0, 48_000, unknown),
+            ("RF64", nothing * 2, 0, 48_000, unknown),
+        ]
+        for container, size, missing, frames, remark in cases:
+            with self.subTest(container=container, size=size, missing=missing):
+                path = self.write("streamed.wav", format=container, subtype="PCM_16")
+                data = bytearray(path.read_bytes())
+                at = data.find(b"ds64") + 16 if container == "RF64" else data.find(b"data") + 4
+                data[at : at + len(size or b"")] = size or b""
+                facts = check_audio(self.raw("streamed.wav", bytes(data[: len(data) - missing])))
+                self.assertEqual(facts.frames, frames)
+                self.assertIn(remark, facts.remark)
+                read = open_recording(path).piece(0, 0, frames)
+                np.testing.assert_allclose(read, SOUND[:frames], atol=2**-15)
+        self.assertEqual(check_audio(self.write("sound.wav")).remark, "")
+
+    def test_a_wav_that_says_it_is_empty_and_is(self):
+        data = self.write("none.wav", np.zeros(0)).read_bytes()
+        with self.assertRaisesRegex(UnreadableFile, "no samples"):
+            check_audio(self.raw("none.wav", data + b"LIST\x04\0\0\0INFO"))
 
     def test_what_cannot_be_measured_says_why(self):
         with self.assertRaisesRegex(UnsupportedRecording, "3 channels; one or two"):

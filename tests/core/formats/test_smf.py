@@ -1,8 +1,10 @@
 """Reading and writing Standard MIDI Files: round trips, splitting by channel, and files that are refused."""
 
+import io
 import struct
 from unittest import mock
 
+import mido
 import numpy as np
 from django.test import SimpleTestCase
 from hypothesis import given, settings
@@ -26,12 +28,24 @@ def smf(*tracks: bytes, kind=1, division=480, count=None) -> bytes:
 NOTE_ON_OFF = b"\x00\x90\x3c\x64\x83\x60\x80\x3c\x40"
 
 
+seven_bits = st.integers(0, 127)
+bank = st.one_of(st.none(), seven_bits)
+sounds = st.one_of(st.just({}), st.fixed_dictionaries({"program": seven_bits, "msb": bank, "lsb": bank}))
+
+
 @st.composite
 def parts(draw):
     rows, at = [], 0
     for _ in range(draw(st.integers(1, 20))):
         at += draw(st.integers(0, 2000))
-        rows.append((at, draw(st.integers(1, 3000)), draw(st.integers(0, 127)), draw(st.integers(1, 127))))
+        rows.append(
+            (
+                at,
+                draw(st.one_of(st.just(0), st.integers(1, 3000))),
+                draw(st.integers(0, 127)),
+                draw(st.integers(1, 127)),
+            )
+        )
     # One pitch at a time: two notes on one key have no owner for their ends in the file format.
     kept, free_at = [], {}
     for row in rows:
@@ -52,7 +66,7 @@ class RoundTripTest(SimpleTestCase):
         self.assertEqual(one.end_tick, other.end_tick)
         self.assertEqual(len(one.parts), len(other.parts))
         for part, twin in zip(one.parts, other.parts, strict=True):
-            self.assertEqual((part.name, part.channel, part.program), (twin.name, twin.channel, twin.program))
+            self.assertEqual((part.name, part.channel, part.sound), (twin.name, twin.channel, twin.sound))
             np.testing.assert_array_equal(part.notes, twin.notes)
             np.testing.assert_array_equal(part.controls, twin.controls)
 
@@ -61,11 +75,11 @@ class RoundTripTest(SimpleTestCase):
         self.assert_same(read_smf(write_smf(score)), score)
 
     @settings(max_examples=60, deadline=None)
-    @given(parts(), st.integers(1, 16), st.one_of(st.none(), st.integers(0, 127)), st.sampled_from([24, 96, 480, 960]))
-    def test_any_part(self, part, channel, program, tpq):
+    @given(parts(), st.integers(1, 16), sounds, st.sampled_from([24, 96, 480, 960]))
+    def test_any_part(self, part, channel, sound, tpq):
         notes, controls = part
         tempo = TempoMap(tpq, ((0, 500_000), (960, 400_000)), ((0, 3, 4), (2880, 7, 8)))
-        score = Score(tempo, (ScorePart("Lïne", channel, notes, controls, program),), 20_000)
+        score = Score(tempo, (ScorePart("Lïne", channel, notes, controls, **sound),), 20_000)
         self.assert_same(read_smf(write_smf(score)), score)
 
 
@@ -85,11 +99,46 @@ class ReadTest(SimpleTestCase):
         (part,) = read_smf(smf(track)).parts
         self.assertEqual(part.notes.tolist(), [(0, 96, 60, 100), (96, 96, 64, 80)])
 
-    def test_only_the_program_in_force_at_the_first_note_is_taken_out(self):
+    def test_the_sound_in_force_at_the_first_note_is_taken_out_and_outdates_those_before(self):
+        # Kept as a control, program 1 would be written behind program 2 and the box would answer with it.
         track = b"\x00\xc0\x01\x00\xc0\x02" + NOTE_ON_OFF + b"\x00\xc0\x03" + END
         (part,) = read_smf(smf(track)).parts
         self.assertEqual(part.program, 2)
-        self.assertEqual(part.controls["data1"].tolist(), [1, 3])
+        self.assertEqual(part.controls["data1"].tolist(), [3])
+
+    def test_bank_select_leaves_before_its_program(self):
+        # MIDI 1.0: a bank select (controllers 0 and 32) takes effect at the next program change; read back by mido.
+        bank = b"\x00\xb0\x00\x03\x00\xb0\x20\x04\x00\xc0\x05"
+        later = b"\x00\xb0\x00\x07"
+        for name, head, kept in [
+            ("together", bank, []),
+            ("with another controller between", b"\x00\xb0\x00\x03\x00\xb0\x07\x64" + bank[4:], [7]),
+            ("over an older sound", b"\x00\xb0\x00\x01\x00\xc0\x01" + bank, []),
+            ("and a bank that waits", bank + later, [0]),
+        ]:
+            with self.subTest(name):
+                score = read_smf(smf(head + NOTE_ON_OFF + END))
+                (part,) = score.parts
+                self.assertEqual((part.program, part.msb, part.lsb), (5, 3, 4))
+                self.assertEqual(part.controls["data1"].tolist(), kept)
+                written = [
+                    m.bytes() for m in mido.MidiFile(file=io.BytesIO(write_smf(score))).tracks[1] if not m.is_meta
+                ]
+                self.assertEqual(written[:3], [[0xB0, 0, 3], [0xB0, 32, 4], [0xC0, 5]])
+
+    def test_a_bank_without_a_program_stays_where_it_is(self):
+        (part,) = read_smf(smf(b"\x00\xb0\x00\x03" + NOTE_ON_OFF + b"\x00\xb0\x20\x04" + END)).parts
+        self.assertIsNone(part.program)
+        self.assertEqual(part.controls["data1"].tolist(), [0, 32])
+
+    def test_a_note_of_no_length_ends_before_its_key_is_struck_again(self):
+        notes = np.array([(0, 480, 60, 90), (0, 0, 60, 100), (480, 0, 60, 70)], dtype=NOTE)
+        data = write_smf(Score(TempoMap(), (ScorePart("Flam", 1, notes, no_controls()),), 960))
+        sent = [(m.type, m.velocity) for m in mido.MidiFile(file=io.BytesIO(data)).tracks[1] if not m.is_meta]
+        on, off = "note_on", "note_off"
+        self.assertEqual(sent, [(on, 100), (off, 64), (on, 90), (off, 64), (on, 70), (off, 64)])
+        read = read_smf(data).parts[0].notes.tolist()
+        self.assertEqual(sorted(read), sorted(notes.tolist()))
 
     def test_system_exclusive_is_counted_and_said(self):
         track = b"\x00\xf0\x05\x7e\x7f\x06\x01\xf7" + NOTE_ON_OFF + END

@@ -45,10 +45,32 @@ class ScheduleTest(SimpleTestCase):
         plan = run(part([(0, 480, 60, 100), (480, 480, 60, 90)]))
         self.assertEqual([m.data[0] & 0xF0 for m in plan.messages], [0x90, 0x80, 0x90, 0x80])
 
-    def test_a_note_of_no_length_ends_after_it_began(self):
-        on, off = run(part([(0, 0, 60, 100)])).messages
-        self.assertEqual((on.data[0], off.data[0]), (0x92, 0x82))
-        self.assertGreater(off.time_ns, on.time_ns)
+    def test_a_note_of_no_length_ends_behind_its_beginning_and_before_its_key_is_struck_again(self):
+        plan = run(part([(0, 480, 60, 90), (0, 0, 60, 100)]))
+        sent = [(m.data[0], m.data[2]) for m in plan.messages]
+        self.assertEqual(sent, [(0x92, 100), (0x82, 64), (0x92, 90), (0x82, 64)])
+        self.assertEqual(plan.messages[0].time_ns, plan.messages[2].time_ns)
+
+    def test_the_sound_in_force_is_sent_as_one_thing(self):
+        # Bank MSB 3 stands with the track, its LSB and another program come along the way, then a bank that waits.
+        controls = [(0, 0xB0, 32, 4), (0, 0xB0, 7, 90), (960, 0xC0, 9, 0), (970, 0xB0, 0, 1)]
+        calls = (b"\xb2\x00\x03", b"\xc2\x05")
+        plan = run(part([(1920, 480, 60, 100)], controls, calls=calls), first_bar=2, last_bar=2)
+        early = [m.data.hex(" ") for m in plan.messages if m.time_ns == 0]
+        self.assertEqual(early, ["b2 00 03", "b2 20 04", "c2 09", "b2 07 5a", "b2 00 01"])
+
+    def test_a_sound_along_the_way_goes_early_with_its_bank_but_not_before_the_note_ahead(self):
+        # At 120 BPM a tick is 1/960 s; the box wants 100 ms. The bank at tick 500 waits for the program at 940.
+        notes = [(0, 400, 60, 100), (480, 100, 62, 100), (960, 400, 64, 100), (1000, 100, 65, 100)]
+        controls = [(500, 0xB0, 0, 3), (940, 0xB0, 32, 4), (940, 0xC0, 9, 0), (980, 0xC0, 7, 0), (990, 0xB0, 0, 6)]
+        plan = run(part(notes, controls, gap_ms=100))
+        ms = {m.data.hex(" "): m.time_ns / 1e6 - 1000 * LEAD_IN_S for m in plan.messages}
+        self.assertAlmostEqual(ms["b2 00 03"], 500 / 0.96, delta=0.001)
+        self.assertAlmostEqual(ms["b2 20 04"], 900.0, delta=0.001)
+        self.assertAlmostEqual(ms["c2 09"], 900.0, delta=0.001)
+        self.assertAlmostEqual(ms["c2 07"], 1000.0, delta=0.001)
+        self.assertGreater(ms["c2 07"], 1000.0)
+        self.assertAlmostEqual(ms["b2 00 06"], 990 / 0.96, delta=0.001)
 
     def test_controls_in_force_are_sent_in_the_lead_in_the_last_value_only(self):
         controls = [(0, 0xB0, 7, 90), (100, 0xB0, 7, 100), (200, 0xE0, 0, 64), (300, 0xB0, 1, 5), (1920, 0xB0, 7, 80)]

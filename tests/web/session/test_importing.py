@@ -1,16 +1,20 @@
 """A MIDI file becomes a session with tracks, or a reason and nothing else."""
 
+import importlib
 import io
 
 import mido
+import numpy as np
+from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.session.score import CONTROL
 from hypotaxis.demo.compose import tide_tables
 from hypotaxis.records.audio import folder
 from hypotaxis.records.models import Job, Session, Track
-from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, notes_of, tempo_of
 from hypotaxis.steps.session.services import importing
 from tests.core.formats.test_smf import END, smf
 from tests.web.base import DemoTest
@@ -47,6 +51,31 @@ class ImportTest(DemoTest):
         for track, part in zip(session.tracks.all(), score.parts, strict=True):
             self.assertEqual(notes_of(track).tolist(), part.notes.tolist())
             self.assertEqual(track.program, part.program)
+
+    def test_a_sound_keeps_its_bank_from_the_file_to_the_box_and_to_the_file_again(self):
+        bank = b"\x00\xb2\x00\x03\x00\xb2\x20\x04\x00\xc2\x05"
+        self.upload(smf(bank + b"\x00\x92\x3c\x64\x60\x82\x3c\x40" + END))
+        self.client.cookies["hypotaxis-session"] = str(Session.objects.get(name="harbour").uid)
+        for form, wanted in {"both": ["b20003", "b22004", "c205"], "msb": ["b20003", "c205"]}.items():
+            with self.subTest(form):
+                self.rig.instruments.filter(name="Bittern").update(bank_form=form)
+                self.client.post(reverse("session:sounds"))
+                job = Job.objects.filter(kind="sounds").last()
+                self.assertEqual([data for _, data in job.result["messages"]], wanted)
+                file = mido.MidiFile(file=io.BytesIO(self.client.get(reverse("handover:score")).content))
+                written = [m.bin().hex() for m in file.tracks[1] if not m.is_meta]
+                self.assertEqual(written[:-2], wanted)
+
+    def test_banks_of_sessions_imported_before_go_to_their_program(self):
+        migration = importlib.import_module("hypotaxis.records.migrations.0015_banks")
+        controls = [(0, 0xB0, 0, 3), (0, 0xB0, 7, 90), (0, 0xB0, 32, 4), (960, 0xB0, 0, 9)]
+        track = self.track("Bittern")
+        track.controls = np.array(controls, dtype=CONTROL).tobytes()
+        track.save()
+        migration.banks_to_their_program(apps, None)
+        track.refresh_from_db()
+        self.assertEqual((track.program, track.msb, track.lsb), (0, 3, 4))
+        self.assertEqual(controls_of(track)["data1"].tolist(), [7, 0])
 
     def test_bad_files_are_refused_with_a_reason_and_nothing_is_stored(self):
         good = smf(NOTE + END)

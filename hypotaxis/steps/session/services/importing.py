@@ -47,6 +47,8 @@ def import_score(
             file_channel=part.channel,
             **_meant_for(part, instruments),
             program=part.program,
+            msb=part.msb,
+            lsb=part.lsb,
             notes=part.notes.tobytes(),
             controls=part.controls.tobytes(),
         )

@@ -14,8 +14,7 @@ from django.utils import timezone
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule, StudioTrouble
-from hypotaxis.core.midi.programs import Program, change_messages, mix_messages
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
@@ -25,6 +24,7 @@ from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, running
 from hypotaxis.records.lateness import shifts_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
+from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.session.services.placing import measure_take, place
@@ -58,7 +58,7 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
                 "instrument_name": instrument.name,
                 "port": plan.rig.find(seat.send)[1].system_name,
                 "channel": seat.channel,
-                "calls": [message.hex() for message in _calls(row, instrument)],
+                "calls": [message.hex() for message in track_calls(row, instrument)],
                 "gap_ms": instrument.gap_ms,
                 "shift_ms": shifts.get(instrument.uid, 0.0),
                 "columns": [order.index(uid) for uid in instrument.returns],
@@ -83,17 +83,6 @@ def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, f
     return _queue(session, setup, first_bar, last_bar, fast, place_takes, plan.rig.sample_rate)
 
 
-def _calls(track: Track, instrument: Instrument) -> list[bytes]:
-    """The messages that call up a track's sound, in the form its instrument's box wants."""
-    seat = instrument.seat(track.part_uid)
-    part = next((one for one in instrument.parts if one.uid == seat.part), None)
-    mix = mix_messages(seat.channel, part.level, part.pan) if part else []
-    if track.program is None:
-        return mix
-    program = Program(track.program, track.msb, track.lsb)
-    return [*change_messages(seat.channel, program, instrument.bank_form), *mix]
-
-
 def repeat_pass(old: Pass) -> Pass:
     """The same pass again."""
     setup = {name: old.setup[name] for name in ("parts", "inputs", "names")}
@@ -109,7 +98,7 @@ def send_sounds(session: Session, plan: Plan) -> Job:
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
             port = plan.rig.find(instrument.seat(track.part_uid).send) or found
-            messages += [(port[1].system_name, call.hex()) for call in _calls(track, instrument)]
+            messages += [(port[1].system_name, call.hex()) for call in track_calls(track, instrument)]
     if not messages:
         raise CannotSchedule("No track has a sound to call up. Pick one on the Instruments step, or type a program.")
     job = Job.objects.create(kind="sounds", about=str(session.uid), result={"messages": messages})

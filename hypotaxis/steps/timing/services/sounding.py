@@ -15,6 +15,7 @@ from django.db import transaction
 from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.formats.audio import open_sound
 from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.change import keep_instrument, keep_loop
@@ -36,7 +37,8 @@ def grid_file(recording: UploadedFile, *, step: str, bpm: float) -> ContentFile:
     """A grid in place of a score, as long as the recording. Raises UnreadableFile for a recording that is none."""
     recording.seek(0)
     try:
-        seconds = soundfile.info(recording).duration
+        with open_sound(recording) as sound:
+            seconds = sound.frames / sound.samplerate
     except soundfile.LibsndfileError as error:
         raise UnreadableFile("It is no recording that can be read. Export it as WAV.") from error
     finally:
@@ -150,7 +152,7 @@ def aligned_file(row: Sounding, *, corrected: bool) -> Path:
         earlier = anchor_samples(moment=moment, late_samples=late, drift_ppm=drift)
 
     def write(stream: BinaryIO) -> None:
-        with soundfile.SoundFile(path_of(row.recording)) as source:
+        with open_sound(path_of(row.recording)) as source:
             blocks = source.blocks(blocksize=FRAMES_A_BLOCK, dtype="float32", always_2d=True)
             if corrected:
                 blocks = fitted(blocks, rate=rate, channels=source.channels, drift_ppm=drift)

@@ -16,6 +16,7 @@ from hypotaxis.core.timing.remedies import Remedy, late_notes, remedies, traffic
 from hypotaxis.core.timing.wires import WireReport, wire_report
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
+from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, notes_of, tempo_of
 
 MOST_NOTES = 8000
@@ -137,7 +138,12 @@ def _parts(plan: Plan, session: Session) -> list[PlayedPart]:
         seat = instrument.seat(track.part_uid) if instrument else None
         found = plan.rig.find(seat.send) if seat else None
         if found:
-            parts.append(PlayedPart(found[1].system_name, seat.channel, notes_of(track), controls_of(track)))
+            calls = tuple(track_calls(track, instrument))
+            parts.append(
+                PlayedPart(
+                    found[1].system_name, seat.channel, notes_of(track), controls_of(track), calls, instrument.gap_ms
+                )
+            )
     return parts
 
 
