@@ -44,7 +44,9 @@ def as_value(kept: PatchList) -> values.PatchList:
     return values.PatchList(
         name=kept.name,
         banks=tuple(values.Bank(**bank) for bank in kept.banks),
-        patches=tuple(values.Patch(**row) for row in kept.patches.values(*_PATCH_FIELDS)),
+        patches=tuple(
+            values.Patch(**row | {"controls": _pairs(row["controls"])}) for row in kept.patches.values(*_PATCH_FIELDS)
+        ),
         note_maps=note_maps_of(kept),
     )
 
@@ -75,7 +77,18 @@ def picked(instrument: Instrument, part: str = "") -> Patch | None:
 
 def on_the_wire(patch: Patch) -> Program:
     """A stored patch's numbers."""
-    return Program(patch.program, patch.msb, patch.lsb)
+    return Program(patch.program, patch.msb, patch.lsb, _pairs(patch.controls))
+
+
+def sound_of(track: Track) -> Program | None:
+    """What is called up for a track: the patch it was picked as while that says the same, otherwise its numbers."""
+    patch = Patch.objects.filter(uid=track.patch_uid).first() if track.patch_uid else None
+    same = patch and (patch.program, patch.msb, patch.lsb) == (track.program, track.msb, track.lsb)
+    return on_the_wire(patch) if same else track.sound
+
+
+def _pairs(rows: Iterable[Iterable[int]]) -> tuple[tuple[int, int], ...]:
+    return tuple((number, value) for number, value in rows)
 
 
 def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
@@ -96,7 +109,8 @@ def track_calls(track: Track, instrument: Instrument) -> list[bytes]:
     pan."""
     seat = instrument.seat(track.part_uid)
     part = next((one for one in instrument.parts if one.uid == seat.part), None)
-    calls = change_messages(seat.channel, track.sound, instrument.bank_form) if track.sound else []
+    sound = sound_of(track)
+    calls = change_messages(seat.channel, sound, instrument.bank_form) if sound else []
     return [*calls, *(mix_messages(seat.channel, part.level, part.pan) if part else ())]
 
 

@@ -1,8 +1,9 @@
 """MIDI name documents: the published XML format for the names of patches and notes (MIDI Manufacturers Association).
 
 Read: master devices, channel name sets, patch banks with their MIDI commands, patch name lists (in place or by name),
-note name lists. A DOCTYPE is accepted, since these documents carry one; entities and references to the outside are
-refused. Written: one master device with one name set.
+note name lists. What is faulty in one entry costs that entry only, and is told with its line. A DOCTYPE is accepted,
+since these documents carry one; entities and references to the outside are refused. Written: one master device with one
+name set.
 """
 
 from dataclasses import dataclass, field
@@ -82,19 +83,19 @@ class _Builder:
 
 
 def read_name_document(data: bytes) -> ReadList:
-    """The patch lists and note names of a name document as one list. Raises UnreadableFile that names every bad "
-    "line."""
+    """The patch lists and note names of a name document as one list, faulty entries left out and named. Raises
+    UnreadableFile for what is no name document, and for one in which nothing can be used."""
     root = _parsed(data)
     if root.tag != "MIDINameDocument":
         raise UnreadableFile(f"Line {root.line}: this is no MIDI name document: its root is {root.tag}.")
     reader = _Reader(root)
     patches = reader.read()
-    if reader.faults:
-        more = f"; and {len(reader.faults) - MAX_FAULTS} more" if len(reader.faults) > MAX_FAULTS else ""
-        raise UnreadableFile(f"The name document cannot be used: {'; '.join(reader.faults[:MAX_FAULTS])}{more}.")
     if not patches.patches and not patches.note_maps:
-        raise UnreadableFile("The name document names no patches and no notes.")
-    return ReadList(patches, tuple(reader.doubts))
+        faults = [f"line {doubt.line}: {doubt.reason[:1].lower()}{doubt.reason[1:-1]}" for doubt in reader.doubts]
+        more = f"; and {len(faults) - MAX_FAULTS} more" if len(faults) > MAX_FAULTS else ""
+        why = f": {'; '.join(faults[:MAX_FAULTS])}{more}" if faults else ""
+        raise UnreadableFile(f"The name document names no patches and no notes{why}.")
+    return ReadList(patches, tuple(sorted(reader.doubts, key=lambda doubt: doubt.line)))
 
 
 def _parsed(data: bytes) -> _Element:
@@ -115,11 +116,10 @@ def _parsed(data: bytes) -> _Element:
 
 
 class _Reader:
-    """Walks the tree, collecting faults and doubts with their lines."""
+    """Walks the tree, collecting what is doubtful or left out with its line."""
 
     def __init__(self, root: _Element) -> None:
         self.root = root
-        self.faults: list[str] = []
         self.doubts: list[Doubt] = []
         self.lists = {one.name(): one for one in root.all("PatchNameList") if one.name()}
         self.banks: list[Bank] = []
@@ -149,14 +149,15 @@ class _Reader:
         return next((name for name in named if name), "")
 
     def _bank(self, element: _Element) -> None:
-        msb, lsb = self._controls(element.direct("MIDICommands"))
+        numbers, _ = self._controls(element.direct("MIDICommands"))
+        msb, lsb = numbers.get(BANK_MSB), numbers.get(BANK_LSB)
         bank = Bank(name=element.name(), msb=msb, lsb=lsb)
         self.banks.append(bank)
         own = element.direct("PatchNameList")
         for use in element.direct("UsesPatchNameList"):
             found = self.lists.get(use.name())
             if found is None:
-                self.faults.append(f"line {use.line}: there is no PatchNameList “{use.name()}”")
+                self.doubts.append(Doubt(use.line, use.name(), f"There is no PatchNameList “{use.name()}”."))
             else:
                 own.append(found)
         if not own:
@@ -171,9 +172,12 @@ class _Reader:
                 self.doubts.append(Doubt(patch.line, patch.attributes.get("Number", ""), "It has no name; left out."))
                 continue
             commands = patch.direct("PatchMIDICommands")
-            msb, lsb = self._controls(commands)
-            program = self._program(patch, commands)
-            if program is None:
+            numbers, controls = self._controls(commands)
+            program, faulty = self._program(patch, commands)
+            if program is None and (faulty or not (numbers or controls)):
+                if not faulty:
+                    told = f"Patch “{name}” has no program change and no controllers; left out."
+                    self.doubts.append(Doubt(patch.line, name, told))
                 continue
             self.patches.append(
                 Patch(
@@ -181,27 +185,38 @@ class _Reader:
                     program=program,
                     number=patch.attributes.get("Number", ""),
                     bank=len(self.banks) - 1,
-                    msb=bank.msb if msb is None else msb,
-                    lsb=bank.lsb if lsb is None else lsb,
+                    msb=numbers.get(BANK_MSB, bank.msb),
+                    lsb=numbers.get(BANK_LSB, bank.lsb),
+                    controls=tuple(controls),
                 )
             )
 
-    def _program(self, patch: _Element, commands: list[_Element]) -> int | None:
+    def _program(self, patch: _Element, commands: list[_Element]) -> tuple[int | None, bool]:
+        """(program, whether one is named that cannot be one)."""
         changes = [change for command in commands for change in command.direct("ProgramChange")]
-        text = patch.attributes.get("ProgramChange") or (changes[-1].attributes.get("Number") if changes else None)
-        if text is None:
-            self.faults.append(f"line {patch.line}: patch “{patch.name()}” has no program change")
-            return None
-        return self._number(text, patch.line, "program change")
+        named = [(patch.attributes["ProgramChange"], patch.line)] if "ProgramChange" in patch.attributes else []
+        named += [(change.attributes.get("Number", ""), change.line) for change in changes[-1:]]
+        for text, line in named:
+            program = self._number(text, line, "program change")
+            if program is not None:
+                return program, False
+        return None, bool(named)
 
-    def _controls(self, commands: list[_Element]) -> tuple[int | None, int | None]:
-        found: dict[int, int | None] = {}
+    def _controls(self, commands: list[_Element]) -> tuple[dict[int, int], list[tuple[int, int]]]:
+        """(bank select numbers by controller, other controllers with their values in their order)."""
+        banks: dict[int, int] = {}
+        others = []
         for command in commands:
             for change in command.direct("ControlChange"):
                 control = self._number(change.attributes.get("Control", ""), change.line, "control")
+                value = self._number(change.attributes.get("Value", ""), change.line, "value")
+                if control is None or value is None:
+                    continue
                 if control in (BANK_MSB, BANK_LSB):
-                    found[control] = self._number(change.attributes.get("Value", ""), change.line, "value")
-        return found.get(BANK_MSB), found.get(BANK_LSB)
+                    banks[control] = value
+                else:
+                    others.append((control, value))
+        return banks, others
 
     def _notes(self, element: _Element) -> NoteMap:
         notes: dict[int, str] = {}
@@ -220,7 +235,7 @@ class _Reader:
     def _number(self, text: str, line: int, what: str) -> int | None:
         if text.strip().isdecimal() and int(text) <= 127:
             return int(text)
-        self.faults.append(f"line {line}: {what} “{text}” should be 0 to 127")
+        self.doubts.append(Doubt(line, text, f"{what.capitalize()} “{text}” should be 0 to 127; left out."))
         return None
 
 
@@ -262,15 +277,16 @@ def _bank_lines(bank: Bank, patches: list[Patch]) -> list[str]:
         lines += ["        <MIDICommands>", *commands, "        </MIDICommands>"]
     lines.append(f"        <PatchNameList Name={quoteattr(bank.name or 'Patches')}>")
     for patch in patches:
-        head = (
-            f"          <Patch Number={quoteattr(patch.number)} Name={quoteattr(patch.name)} "
-            f'ProgramChange="{patch.program}"'
-        )
-        own = _control_lines(patch.msb, patch.lsb) if (patch.msb, patch.lsb) != (bank.msb, bank.lsb) else []
-        change = f'            <ProgramChange Number="{patch.program}"/>'
+        head = f"          <Patch Number={quoteattr(patch.number)} Name={quoteattr(patch.name)}"
+        head += "" if patch.program is None else f' ProgramChange="{patch.program}"'
+        same = patch.program is not None and (patch.msb, patch.lsb) == (bank.msb, bank.lsb)
+        own = [] if same else _control_lines(patch.msb, patch.lsb)
+        change = [] if patch.program is None else [f'            <ProgramChange Number="{patch.program}"/>']
+        others = [f'          <ControlChange Control="{number}" Value="{value}"/>' for number, value in patch.controls]
+        inside = [*own, *change, *others] if own or others else []
         lines += (
-            [f"{head}>", "          <PatchMIDICommands>", *own, change, "          </PatchMIDICommands></Patch>"]
-            if own
+            [f"{head}>", "          <PatchMIDICommands>", *inside, "          </PatchMIDICommands></Patch>"]
+            if inside
             else [f"{head}/>"]
         )
     return [*lines, "        </PatchNameList>", "      </PatchBank>"]

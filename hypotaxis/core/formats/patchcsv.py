@@ -10,30 +10,26 @@ import io
 import re
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.formats.text import text_of
-from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList
+from hypotaxis.core.formats.text import western_text
+from hypotaxis.core.patches.bankwords import HEXADECIMAL, number_in
+from hypotaxis.core.patches.heads import columns_of
+from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList, with_remark
 
 HEAD = ("bank", "number", "msb", "lsb", "program (0-127)", "name", "category")
+CONTROLS = "controllers"
+"""A further column of lists in which sounds have controllers of their own: number=value, parted by spaces."""
 MAX_FAULTS = 20
-_WORDS = {
-    "name": r"(patch|program|preset|sound|voice|tone)?[ _-]*name|patch|sound|voice|preset|tone|title|instrument",
-    "number": r"no\.?|nr\.?|#|num|number|(patch|preset|display|sound|voice)[ _-]*(no\.?|number|#)",
-    "msb": r"(bank[ _-]*)?msb|cc[ _#-]*0+|bank[ _-]*(select[ _-]*)?(cc[ _-]*0|msb)|bank[ _-]*hi(gh)?",
-    "lsb": r"(bank[ _-]*)?lsb|cc[ _#-]*32|bank[ _-]*(select[ _-]*)?(cc[ _-]*32|lsb)|bank[ _-]*lo(w)?",
-    "program": r"(pc|pgm|prg|prog|program)([ _-]*(change|no\.?|number|#))?[ _#]*(\(?\d+ ?[-–] ?\d+\)?)?",
-    "bank": r"bank([ _-]*name)?|group|set",
-    "category": r"categor(y|ies)|cat\.?|type|tags?|family|class",
-}
 
 
 def read_patch_table(data: bytes) -> ReadList:
     """The patch list in a table. Raises UnreadableFile that names every bad line."""
-    text = text_of(data, "table")
+    text, remark = western_text(data, "table")
     rows = _rows(text)
     if not rows:
         raise UnreadableFile("The table has no rows.")
     columns = columns_of(rows[0][1])
     head = rows[0][1] if columns else []
+    columns |= {CONTROLS: head.index(CONTROLS)} if CONTROLS in head else {}
     body = rows[1:] if columns else rows
     if not columns:
         columns = _guessed(body)
@@ -41,18 +37,21 @@ def read_patch_table(data: bytes) -> ReadList:
         raise UnreadableFile("The table has a head and no patches below it.")
     if "program" not in columns and "number" not in columns:
         raise UnreadableFile("Line 1: no column says the program or the number. Name one “program” or “number”.")
-    return _Table(columns, head).read(body)
+    return with_remark(_Table(columns, head, body).read(body), remark)
 
 
 def write_patch_table(patches: PatchList, delimiter: str = ",") -> str:
     """The patches of a list as a table, with every number as on the wire beside what the box displays."""
     stream = io.StringIO()
     writer = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
-    writer.writerow(HEAD)
+    controls = any(patch.controls for patch in patches.patches)
+    writer.writerow([*HEAD, *([CONTROLS] if controls else [])])
     for patch in patches.patches:
         bank = patches.banks[patch.bank].name if patch.bank < len(patches.banks) else ""
         numbers = ["" if value is None else value for value in (patch.msb, patch.lsb)]
-        row = [bank, patch.number, *numbers, patch.program, patch.name, patch.category]
+        program = "" if patch.program is None else patch.program
+        row = [bank, patch.number, *numbers, program, patch.name, patch.category]
+        row += [" ".join(f"{number}={value}" for number, value in patch.controls)] if controls else []
         writer.writerow([_safe(cell) if isinstance(cell, str) else cell for cell in row])
     return stream.getvalue()
 
@@ -82,23 +81,11 @@ def _rows(text: str) -> list[tuple[int, list[str]]]:
     return rows
 
 
-def columns_of(head: list[str]) -> dict[str, int]:
-    """Where each kind of column stands; empty when the first row is no head."""
-    found: dict[str, int] = {}
-    for place, cell in enumerate(head):
-        word = cell.strip().casefold()
-        kind = next((kind for kind, words in _WORDS.items() if re.fullmatch(words, word)), None)
-        if kind:
-            found.setdefault(kind, place)
-    return found if "name" in found else {}
-
-
 def _guessed(rows: list[tuple[int, list[str]]]) -> dict[str, int]:
     """Columns of a table without a head: by what stands in them."""
     width = max(len(cells) for _, cells in rows)
-    numeric = [
-        place for place in range(width) if all(re.fullmatch(r"\d{1,4}", c[place]) for _, c in rows if len(c) > place)
-    ]
+    number = re.compile(rf"\d{{1,4}}|{HEXADECIMAL}")
+    numeric = [place for place in range(width) if all(number.fullmatch(c[place]) for _, c in rows if len(c) > place)]
     words = [place for place in range(width) if place not in numeric]
     if not words:
         raise UnreadableFile("Line 1: no column holds names.")
@@ -111,8 +98,13 @@ def _guessed(rows: list[tuple[int, list[str]]]) -> dict[str, int]:
 class _Table:
     """Reads the rows of one table, collecting what is wrong and what is doubtful."""
 
-    def __init__(self, columns: dict[str, int], head: list[str]) -> None:
+    def __init__(self, columns: dict[str, int], head: list[str], rows: list[tuple[int, list[str]]]) -> None:
         self.columns, self.head = columns, head
+        self.by_sixteen = {
+            kind: re.search(r"\bhex", self._cell(head, kind), re.IGNORECASE) is not None
+            or any(re.fullmatch(HEXADECIMAL, self._cell(cells, kind)) for _, cells in rows)
+            for kind in ("msb", "lsb", "program", "number")
+        }
         self.faults: list[str] = []
         self.doubts: list[Doubt] = []
         self.banks: list[Bank] = []
@@ -130,6 +122,9 @@ class _Table:
         place = self.columns.get(kind)
         return cells[place] if place is not None and place < len(cells) else ""
 
+    def _read(self, cells: list[str], kind: str) -> int | None:
+        return number_in(self._cell(cells, kind), self.by_sixteen[kind])
+
     def _first_program(self, rows: list[tuple[int, list[str]]]) -> int:
         """Whether programs count from 0 or from 1, from the head or from what is there."""
         kind = "program" if "program" in self.columns else "number"
@@ -138,12 +133,12 @@ class _Table:
             return 0
         if re.search(r"\b1 ?[-–] ?128", told):
             return 1
-        values = [int(cell) for _, cells in rows if (cell := self._cell(cells, kind)).isdecimal()]
+        values = [value for _, cells in rows if (value := self._read(cells, kind)) is not None]
         if 0 in values:
             return 0
         if any(value >= 128 for value in values) or (values and min(values) == 1):
             return 1
-        if values and kind == "program":
+        if values and (kind == "program" or self.by_sixteen[kind]):
             self.doubts.append(
                 Doubt(
                     0,
@@ -162,11 +157,15 @@ class _Table:
             self.doubts.append(Doubt(line, " ".join(cells).strip(), "It has no name, and was left out."))
             return None
         msb, lsb = self._number(line, cells, "msb"), self._number(line, cells, "lsb")
-        program = self._program(line, cells, first)
+        controls = self._controls(line, cells)
+        # A sound that bank select or controllers alone call up has an empty cell in the column of programs.
+        alone = bool(controls) or (msb, lsb) != (None, None)
+        bare = alone and "program" in self.columns and not self._cell(cells, "program")
+        program = None if bare else self._program(line, cells, first)
         if len(self.faults) > before:
             return None
         bank = self._bank(self._cell(cells, "bank"), msb, lsb)
-        shown = number or str(program + first)
+        shown = number or ("" if program is None else str(program + first))
         return Patch(
             name=name,
             program=program,
@@ -175,24 +174,36 @@ class _Table:
             msb=msb,
             lsb=lsb,
             category=self._cell(cells, "category"),
+            controls=controls,
         )
+
+    def _controls(self, line: int, cells: list[str]) -> tuple[tuple[int, int], ...]:
+        found = []
+        for word in self._cell(cells, CONTROLS).split():
+            pair = re.fullmatch(r"(\d{1,3})=(\d{1,3})", word)
+            if not pair or max(int(pair[1]), int(pair[2])) > 127:
+                self.faults.append(f"line {line}: controller “{word}” should be a number and a value, such as 70=5")
+                continue
+            found.append((int(pair[1]), int(pair[2])))
+        return tuple(found)
 
     def _number(self, line: int, cells: list[str], kind: str) -> int | None:
         cell = self._cell(cells, kind)
         if not cell or cell in ("-", "–", "n/a"):
             return None
-        if cell.isdecimal() and int(cell) <= 127:
-            return int(cell)
+        value = self._read(cells, kind)
+        if value is not None and value <= 127:
+            return value
         self.faults.append(f"line {line}: {kind} “{cell}” should be 0 to 127")
         return None
 
     def _program(self, line: int, cells: list[str], first: int) -> int:
         kind = "program" if "program" in self.columns else "number"
-        cell = self._cell(cells, kind)
-        if not cell.isdecimal():
+        cell, value = self._cell(cells, kind), self._read(cells, kind)
+        if value is None:
             self.faults.append(f"line {line}: {kind} “{cell}” is no number")
             return 0
-        program = int(cell) - first
+        program = value - first
         if kind == "number":
             return program % 128
         if not 0 <= program <= 127:

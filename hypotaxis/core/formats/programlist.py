@@ -51,9 +51,12 @@ def read_program_list(data: bytes) -> ReadList:
 
 
 def write_program_list(patches: PatchList) -> str:
-    """A list as a ProgramList; bank numbers that the list does not name are 0, as a fresh receiver has them."""
+    """A list as a ProgramList; bank numbers that the list does not name are 0, as a fresh receiver has them. Patches
+    without a program have no place in it."""
     rows = []
     for patch in patches.patches:
+        if patch.program is None:
+            continue
         row: dict[str, Any] = {"title": patch.name, "bankPC": [patch.msb or 0, patch.lsb or 0, patch.program]}
         if patch.category:
             row["category"] = [patch.category]

@@ -213,6 +213,11 @@ def _line(value: Any) -> str | None:
     return None if fine else "should be a port's UUID and a channel, 0 for all"
 
 
+def _control(value: Any) -> str | None:
+    fine = isinstance(value, list) and len(value) == 2 and not any(map(_number(0, 127, whole=True), value))
+    return None if fine else "should be a pair of controller and value"
+
+
 _channel = _number(1, 16, whole=True)
 _channels = _list(_channel, "channels 1 to 16, each once", most=16)
 
@@ -378,7 +383,8 @@ _PATCH = {
     "bank": _Field(_number(0, 10_000, whole=True), 0),
     "msb": _Field(_byte, None),
     "lsb": _Field(_byte, None),
-    "program": _Field(_note),
+    "program": _Field(_byte),
+    "controls": _Field(_list(_control, "pairs of controller and value, 0 to 127", most=64, unique=False), ()),
     "name": _Field(_text),
     "category": _Field(_text, ""),
     "favourite": _Field(_flag, False),

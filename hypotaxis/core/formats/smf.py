@@ -9,7 +9,6 @@ import io
 import struct
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable
-from dataclasses import asdict
 
 import mido
 import numpy as np
@@ -22,6 +21,7 @@ from hypotaxis.core.session.score import (
     NOTE,
     Score,
     ScorePart,
+    called_by,
     no_controls,
 )
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER, TempoMap
@@ -207,8 +207,8 @@ def _split_by_channel(track: mido.MidiTrack, number: int, length: int) -> list[S
         title = name or f"Track {number}"
         if len(notes) > 1:
             title = f"{title}, channel {channel + 1}"
-        called = asdict(sound) if sound else {}
-        parts.append(ScorePart(title[:80], channel + 1, array, kept, track=number, **called))
+        part = ScorePart(title[:80], channel + 1, array, kept, track=number)
+        parts.append(called_by(part, sound) if sound else part)
     return parts
 
 

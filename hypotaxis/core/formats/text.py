@@ -1,12 +1,63 @@
-"""Bytes of a text file as text: UTF-8 or UTF-16 with its mark, any line ends; anything else is refused with its "
-"line."""
+"""Bytes of a text file as text: UTF-8 or UTF-16 with its mark, any line ends.
+
+Lists of names also come in the Western code pages that spreadsheets and old programs write; which one it is shows in
+where its letters stand. Anything else is refused with its line.
+"""
 
 import codecs
+import unicodedata
 
 from hypotaxis.core.errors import UnreadableFile
 
 MAX_TEXT_BYTES = 16 * 2**20
 MAX_LINES = 200_000
+
+
+CODE_PAGES = {"cp1252": "Windows 1252", "mac_roman": "Mac Roman", "cp850": "DOS 850", "cp437": "DOS 437"}
+"""Western code pages, the commonest first, and how they are spoken of."""
+_USUAL = frozenset("àáâäãåæçèéêëìíîïñòóôöõøœùúûüýßÀÁÂÄÃÅÆÇÈÉÊËÌÍÎÏÑÒÓÔÖÕØŒÙÚÛÜ")
+_SIGNS = frozenset("°º²³½¼£€©®™…–—‘’“”«»•·´±µ§¡¿")
+
+
+def western_text(data: bytes, what: str = "file") -> tuple[str, str]:
+    """(the text, a remark where it is in none of the Unicode encodings and was read in a Western code page). Raises
+    UnreadableFile."""
+    try:
+        return text_of(data, what), ""
+    except UnreadableFile as error:
+        if not isinstance(error.__cause__, UnicodeDecodeError) or b"\x00" in data:
+            raise
+        if sum(byte < 32 and byte not in (9, 10, 12, 13) for byte in data[:MAX_TEXT_BYTES]) > len(data) / 100:
+            raise
+    found = {}
+    for page in CODE_PAGES:
+        try:
+            found[page] = data.decode(page)
+        except UnicodeDecodeError:
+            continue
+    best = max(found, key=lambda page: _likeliness(found[page]))
+    line = data[: next(at for at, byte in enumerate(data) if byte > 127)].count(b"\n") + 1
+    shown = text_of(found[best].encode(), what).split("\n")[line - 1].strip()[:60]
+    remark = f"It is not in UTF-8; it was read as {CODE_PAGES[best]}, first on line {line}: “{shown}”. Is that right?"
+    return text_of(found[best].encode(), what), remark
+
+
+def _likeliness(text: str) -> float:
+    """How much the letters beyond ASCII look like those of Western words: usual ones, small ones inside words, signs
+    where signs stand."""
+    total = 0.0
+    for at, sign in enumerate(text):
+        if sign < "\x80":
+            continue
+        before, after = text[at - 1] if at else " ", text[at + 1] if at + 1 < len(text) else " "
+        inside = before.isalpha() or after.isalpha()
+        if sign in _USUAL:
+            total += 1.0 if sign.islower() or not before.islower() else -1.0
+        elif sign in _SIGNS:
+            total += 0.5 if not (before.isalpha() and after.isalpha()) or sign in "’´" else -1.0
+        else:
+            total += -0.5 if unicodedata.category(sign)[0] == "L" and inside else -1.0
+    return total
 
 
 def text_of(data: bytes, what: str = "file") -> str:

@@ -5,7 +5,7 @@ Specification). Channels count from 1, everything else as on the wire: 0–127.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from hypotaxis.core.units import BYTE_US
 
@@ -24,17 +24,19 @@ GAP_MS = 20.0
 
 @dataclass(frozen=True)
 class Program:
-    """A sound on the wire. msb, lsb: None where the list names none."""
+    """A sound on the wire. program: None for one that is called up by controllers alone; msb, lsb: None where the list
+    names none; controls: other controllers that belong to it, (number, value), sent last."""
 
-    program: int
+    program: int | None
     msb: int | None = None
     lsb: int | None = None
+    controls: tuple[tuple[int, int], ...] = ()
 
 
 def change_messages(
     channel: int, wanted: Program, form: str = "both", *, current: Program | None = None
 ) -> list[bytes]:
-    """The messages that call up a sound, in their order: bank MSB, bank LSB, program.
+    """The messages that call up a sound, in their order: bank MSB, bank LSB, program, and what controls belong to it.
 
     current: what is called up now, None = unknown. A bank that is called up already is not sent again, unless the box
     wants it before every program. A bank number the list does not name is left out.
@@ -43,18 +45,20 @@ def change_messages(
     sent = in_form(wanted, "none" if same and form != "always" else form)
     banks = ((BANK_MSB, sent.msb), (BANK_LSB, sent.lsb))
     messages = [bytes([0xB0 | channel - 1, bank, number]) for bank, number in banks if number is not None]
-    return [*messages, bytes([0xC0 | channel - 1, sent.program])]
+    if sent.program is not None:
+        messages.append(bytes([0xC0 | channel - 1, sent.program]))
+    return [*messages, *(bytes([0xB0 | channel - 1, number, value]) for number, value in sent.controls)]
 
 
 def in_form(wanted: Program, form: str) -> Program:
     """A sound with those bank numbers only that a box of this form wants.
 
     >>> in_form(Program(5, 1, 2), "lsb")
-    Program(program=5, msb=None, lsb=2)
+    Program(program=5, msb=None, lsb=2, controls=())
     """
     msb = None if form in ("none", "lsb") else wanted.msb
     lsb = None if form in ("none", "msb") else wanted.lsb
-    return Program(wanted.program, msb, lsb)
+    return replace(wanted, msb=msb, lsb=lsb)
 
 
 def is_bank_select(status: int, number: int) -> bool:
@@ -68,7 +72,7 @@ def program_in_force(messages: Sequence[tuple[int, int, int]]) -> tuple[Program 
     the last program waits for another one and is not among them.
 
     >>> program_in_force([(0xB0, 0, 3), (0xC0, 5, 0), (0xB0, 32, 1)])
-    (Program(program=5, msb=3, lsb=None), frozenset({0, 1}))
+    (Program(program=5, msb=3, lsb=None, controls=()), frozenset({0, 1}))
     """
     last = max((place for place, row in enumerate(messages) if row[0] == 0xC0), default=None)
     if last is None:

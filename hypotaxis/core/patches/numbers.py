@@ -86,6 +86,14 @@ def _grouped() -> NumberForm:
     return NumberForm("1-01", title, pattern, lambda place: f"{place // PROGRAMS + 1}-{place % PROGRAMS + 1:02d}", read)
 
 
+def _hexadecimal(key: str, title: str, first: int) -> NumberForm:
+    def read(text: str) -> int | None:
+        place = int(re.sub(r"0x|[$hH]", "", text), 16) - first
+        return place if 0 <= place < PROGRAMS else None
+
+    return NumberForm(key, title, r"(?:0x|\$)?[0-9A-Fa-f]{2}[hH]?", lambda place: f"{place + first:02X}", read)
+
+
 FORMS: dict[str, NumberForm] = {
     form.key: form
     for form in (
@@ -102,9 +110,13 @@ FORMS: dict[str, NumberForm] = {
         _lettered("A00/100", "A00 to …99: a letter and two digits from 00", 0, 100, 2),
         _grouped(),
         _lettered("A001", "A001 to A128: a letter and three digits, a bank each", 1, 128, 3),
+        _hexadecimal("00h", "00 to 7F: hexadecimal, as on the wire", 0),
+        _hexadecimal("01h", "01 to 80: hexadecimal, counting from 1", 1),
     )
 }
 """By key, the plainest first."""
+HEXADECIMAL = ("00h", "01h")
+"""Forms that count in sixteens."""
 
 
 def shown(form: str, place: int) -> str:

@@ -1,6 +1,6 @@
 """A patch list: named sounds, each with the number the box displays and the program on the wire."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from hypotaxis.core.midi.programs import Program
 
@@ -16,20 +16,23 @@ class Bank:
 
 @dataclass(frozen=True, kw_only=True)
 class Patch:
-    """A sound. bank: place in the list's banks; number: as the box displays it; program: 0–127 as on the wire; msb,
-    lsb: its own where it has any, otherwise those of its bank."""
+    """A sound. bank: place in the list's banks; number: as the box displays it; program: 0–127 as on the wire, None for
+    one that is called up by controllers alone; msb, lsb: its own where it has any, otherwise those of its bank;
+    controls: other controllers that belong to it, (number, value)."""
 
     name: str
-    program: int
+    program: int | None
     number: str = ""
     bank: int = 0
     msb: int | None = None
     lsb: int | None = None
     category: str = ""
+    controls: tuple[tuple[int, int], ...] = ()
 
     @property
     def on_the_wire(self) -> Program:
-        return Program(self.program, self.msb, self.lsb)
+        """What calls it up."""
+        return Program(self.program, self.msb, self.lsb, self.controls)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -87,8 +90,15 @@ class Doubt:
 
 @dataclass(frozen=True)
 class ReadList:
-    """A list as it was read. form: display numbers as recognised (a key of numbers.FORMS, or "")."""
+    """A list as it was read. form: display numbers as recognised (a key of numbers.FORMS, or ""). reasons: for each
+    bank where its numbers were read, "" where they were not; empty where the format says them itself."""
 
     patches: PatchList
     doubts: tuple[Doubt, ...] = ()
     form: str = ""
+    reasons: tuple[str, ...] = ()
+
+
+def with_remark(found: ReadList, remark: str) -> ReadList:
+    """A list with one more thing to doubt of the whole, where there is one."""
+    return replace(found, doubts=(Doubt(0, "", remark), *found.doubts)) if remark else found

@@ -3,11 +3,11 @@
 Ticks count from the session's zero. Notes are sorted by tick, then note; controls by tick in their given order.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.midi.programs import BANK_LSB, BANK_MSB, Program
 from hypotaxis.core.session.tempo import TempoMap
 
 NOTE = np.dtype([("tick", "<i8"), ("duration", "<i8"), ("note", "u1"), ("velocity", "u1")])
@@ -54,3 +54,14 @@ class Score:
 def no_controls() -> np.ndarray:
     """An empty array of controls."""
     return np.zeros(0, dtype=CONTROL)
+
+
+def called_by(part: ScorePart, sound: Program) -> ScorePart:
+    """A part with the sound that is called up for it; what no program stands for goes in front of its controls."""
+    rows = [(0, 0xB0, number, value) for number, value in sound.controls]
+    if sound.program is None:
+        banks = ((BANK_MSB, sound.msb), (BANK_LSB, sound.lsb))
+        rows = [(0, 0xB0, number, value) for number, value in banks if value is not None] + rows
+    controls = np.concatenate([np.array(rows, dtype=CONTROL), part.controls]) if rows else part.controls
+    banked = {} if sound.program is None else {"msb": sound.msb, "lsb": sound.lsb}
+    return replace(part, program=sound.program, controls=controls, **banked)

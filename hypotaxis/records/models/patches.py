@@ -39,6 +39,8 @@ class Patch(WithUid):
     """A sound; fields as in core.patches.values.Patch. favourite; used: when it was last called up; checked: when the
     owner heard that name and sound belong together."""
 
+    # Before `list`, which is the builtin no longer from there on.
+    controls = models.JSONField(default=list)
     list = models.ForeignKey(PatchList, on_delete=models.CASCADE, related_name="patches")
     row = models.PositiveIntegerField()
     name = models.CharField(max_length=120)
@@ -46,7 +48,7 @@ class Patch(WithUid):
     bank = models.PositiveIntegerField(default=0)
     msb = models.PositiveSmallIntegerField(null=True, blank=True)
     lsb = models.PositiveSmallIntegerField(null=True, blank=True)
-    program = models.PositiveSmallIntegerField()
+    program = models.PositiveSmallIntegerField(null=True, blank=True)
     category = models.CharField(max_length=80, blank=True)
     favourite = models.BooleanField(default=False)
     used = models.DateTimeField(null=True, blank=True)

@@ -2,7 +2,6 @@
 
 import zipfile
 from collections.abc import Iterator
-from dataclasses import asdict
 from pathlib import Path
 from typing import BinaryIO
 
@@ -16,11 +15,12 @@ from hypotaxis.core.formats.wave import Broadcast, write_wave
 from hypotaxis.core.midi.programs import in_form
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.handover import FileLine, file_line, with_preroll
-from hypotaxis.core.session.score import Score, ScorePart
+from hypotaxis.core.session.score import Score, ScorePart, called_by
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
+from hypotaxis.records.patch_lists import sound_of
 from hypotaxis.records.plan import controls_of, notes_of, tempo_of
 
 KEPT_WAVES, KEPT_ARCHIVES = 100, 2
@@ -101,9 +101,10 @@ def score_of(session: Session, plan: Plan) -> Score:
     for track in session.tracks.all():
         instrument = plan.instrument(track.instrument_uid)
         channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
+        part = ScorePart(track.name, channel, notes_of(track), controls_of(track))
+        sound = sound_of(track)
         form = instrument.bank_form if instrument else "both"
-        called = asdict(in_form(track.sound, form)) if track.sound else {}
-        parts.append(ScorePart(track.name, channel, notes_of(track), controls_of(track), **called))
+        parts.append(called_by(part, in_form(sound, form)) if sound else part)
     return Score(tempo_of(session), tuple(parts), session.end_tick)
 
 

@@ -65,6 +65,23 @@ LAYOUTS = {
     "names in quotes": ('1 "Pan"\n2 “Mud 2”\n3 "Eel"', "1", [("1", 0, "Pan"), ("2", 1, "Mud 2")], 3),
     "heads and categories by tabs": ("No.\tName\tCategory\n1\tPan\tPad\n2\tMud\tBass\n3\tEel\tLead", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 3),
     "continued overleaf": ("1 Pan\n2 Mud\n(continued on next page)\n12\n3 Eel\n4 Gull", "1", [("1", 0, "Pan")], 4),
+    "the bank before each number": ("Bank 1 / 001 Pan\nBank 1 / 002 Mud\nBank 3 / 017 Eel\nBank 3 / 018 Gull", "001", [("001", 0, "Pan"), ("002", 1, "Mud"), ("017", 16, "Eel")], 4),
+    "hexadecimal, marked": ("0Ah Pan\n0Bh Mud\n10h Eel\n11h Gull", "00h", [("0Ah", 10, "Pan"), ("0Bh", 11, "Mud"), ("10h", 16, "Eel")], 4),
+    "hexadecimal, marked in front": ("0x0A Pan\n0x0B Mud\n0x0C Eel", "00h", [("0x0A", 10, "Pan")], 3),
+    "hexadecimal, said by a heading": ("Programs (hex)\n10 Pan\n11 Mud\n12 Eel", "00h", [("10", 16, "Pan")], 3),
+    "hexadecimal, said by the range": ("Voices 00-7F\n10 Pan\n11 Mud\n12 Eel", "00h", [("10", 16, "Pan")], 3),
+    "hexadecimal, shown by letters": (N.join(f"{n:02X} Sound {n}" for n in range(20)), "00h", [("00", 0, "Sound 0")], 20),
+    "a French number sign": ("n° 1 : Pan\nn° 2 : Mud\nN°3 Eel", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("3", 2, "Eel")], 3),
+    "list markers and bold names": ("- 001 **Pan**\n- 002 **7 Tides**\n* 003 __Eel__", "001", [("001", 0, "Pan"), ("002", 1, "7 Tides")], 3),
+    "bold numbers": ("**1** Pan\n**2** *Mud*\n<li><b>3</b> Eel</li>", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("3", 2, "Eel")], 3),
+    "a column of numbers, a column of names": ("No.\n1\n2\n3\n4\nName\nPan\n7 Tides\nMud\nGull", "1", [("1", 0, "Pan"), ("2", 1, "7 Tides"), ("3", 2, "Mud")], 4),
+    "such columns on two pages": ("001\n002\n003\nPan\nMud\nEel\n- 41 -\n004\n005\n006\nGull\nTern\nReed", "001", [("001", 0, "Pan")], 6),
+    "heads in German": ("Nr.\tKlang\tKategorie\n1\tPan\tPad\n2\tMud\tBass", "1", [("1", 0, "Pan")], 2),
+    "heads in French": ("Numéro  Nom  MSB  LSB  Programme\n1  Pan  81  0  1\n2  Mud  81  0  2", "1", [("1", 0, "Pan")], 2),
+    "heads in Spanish": ("Programa  Nombre  Banco MSB  Banco LSB\n1  Pan  81  0\n2  Mud  81  0", "1", [("1", 0, "Pan")], 2),
+    "heads in Italian": ("MSB\tLSB\tProgramma\tNome\n81\t0\t0\tPan\n81\t0\t1\tMud", "0", [("0", 0, "Pan")], 2),
+    "heads in Japanese": ("番号\t音色名\tMSB\tLSB\tプログラムナンバー\n1\tシオ\t81\t0\t1\n2\tドロ\t81\t0\t2", "1", [("1", 0, "シオ")], 2),
+    "a table in hexadecimal": ("MSB  LSB  PC  Name\n00h  51h  00h  Pan\n00h  51h  0Ah  Mud", "0", [("00h", 0, "Pan"), ("0Ah", 10, "Mud")], 2),
     "ornaments": ("• 1 Pan\n• 2 Mud\n▪ 3 Eel", "1", [("1", 0, "Pan")], 3),
 }  # fmt: skip
 
@@ -94,6 +111,73 @@ class PastedTest(SimpleTestCase):
         self.assertEqual([(bank.msb, bank.lsb) for bank in bare.banks], [(87, 64), (87, 65)])
         patches = read_pasted(LAYOUTS["a table with a head"][0]).patches
         self.assertEqual([(p.msb, p.lsb) for p in patches.patches], [(0, 112), (0, 112), (127, 0)])
+
+    def test_a_bank_on_every_line_begins_a_bank(self):
+        found = read_pasted(LAYOUTS["the bank before each number"][0]).patches
+        self.assertEqual([bank.name for bank in found.banks], ["Bank 1", "Bank 3"])
+        self.assertEqual([patch.bank for patch in found.patches], [0, 0, 1, 1])
+
+    def test_the_number_of_a_controller_is_not_its_value(self):
+        # Controllers 0 and 32 are bank select MSB and LSB (MIDI 1.0 Detailed Specification); all say MSB 81, LSB 2.
+        for text in (
+            "Bank Select: CC#0 = 81, CC#32 = 2",
+            "Bank Select (CC#0/CC#32): 81/2",
+            "Bank Select 0/32: 81/2",
+            "Bank select MSB (CC 0) = 81, LSB (CC 32) = 2",
+            "Control change 0 = 81 and 32 = 2",
+            "Controller #0 (MSB) = 81, Controller #32 (LSB) = 2",
+            "81 (CC0), 2 (CC32)",
+            "Bank 3 (81 MSB, 2 LSB)",
+            "MSB: 51h LSB: 02h",
+            "MSB (hex) 51 LSB 02",
+            "B0 00 51 B0 20 02",
+            "MSB = 81\nLSB = 2",
+            "MSB/LSB 81/2, PC 1-128",
+        ):
+            with self.subTest(text):
+                found = read_pasted(f"{text}\n1 Pan\n2 Mud\n3 Eel")
+                self.assertEqual({(p.msb, p.lsb) for p in found.patches.patches}, {(81, 2)})
+                self.assertEqual(found.doubts, ())
+                self.assertIn(text.split("\n")[-1], found.reasons[0])
+
+    def test_bank_numbers_that_can_be_read_in_two_ways_are_told(self):
+        cases = {
+            "Strings 2 MSB 81 LSB 0": ((81, 0), "or is it MSB 2, LSB 81"),
+            "Bank select 0, 32": ((None, None), "or the two controllers without their values"),
+            "Bank Select 5": ((5, None), "or is it the LSB"),
+            "Bank select 10369": ((81, 1), "taken as both in one number"),
+            "MSB 200 LSB 1": ((None, 1), "MSB 200 is no bank number"),
+        }
+        for text, (numbers, reason) in cases.items():
+            with self.subTest(text):
+                found = read_pasted(f"{text}\n1 Pan\n2 Mud\n3 Eel")
+                self.assertEqual((found.patches.banks[0].msb, found.patches.banks[0].lsb), numbers)
+                self.assertEqual([(d.line, reason in d.reason) for d in found.doubts], [(1, True)])
+
+    def test_what_a_page_leaves_at_the_ends_of_names_goes_and_is_told(self):
+        cases = {
+            "1 Pan ......... 23\n2 Mud ......... 23\n3 Eel ......... 24": "3 names were taken off, first on line 1: “Pan … 23”",
+            "1 Pan …… 23\n2 Mud\n3 Eel": "1 name were taken off, first on line 1",
+            "1 Pan ,.\n2 Mud,\n3 Eel": "2 names were taken off, first on line 1: “Pan ,.” became “Pan”",
+            "1 Pan   7\n2 Mud   7\n3 Eel   8": "3 names were taken off",
+            "1 Pan.\n2 Mud.\n3 Eel.\n4 Gull.": "4 names were taken off",
+        }
+        for text, told in cases.items():
+            with self.subTest(text):
+                found = read_pasted(text)
+                self.assertEqual([p.name for p in found.patches.patches][:3], ["Pan", "Mud", "Eel"])
+                self.assertIn(told.replace("1 name were", "1 name was"), found.doubts[0].reason)
+        kept = read_pasted("1 Pan Str.\n2 Mud\n3 Eel 7\n4 Gull")
+        self.assertEqual([p.name for p in kept.patches.patches], ["Pan Str.", "Mud", "Eel 7", "Gull"])
+        self.assertEqual(kept.doubts, ())
+
+    def test_columns_that_do_not_match_are_refused_with_their_lines(self):
+        with self.assertRaisesRegex(UnreadableFile, r"Below 4 numbers \(from line 2\) stand only 3 names"):
+            read_pasted("Sounds\n1\n2\n3\n4\nPan\nMud\nEel")
+
+    def test_long_runs_of_spaces_cost_no_more_than_short_ones(self):
+        text = "Pan" + " " * 200_000 + "x\n" + "\n".join(f"{n} Sound{' ' * 5000}{n}" for n in range(1, 60))
+        self.assertEqual(len(read_pasted(text).patches.patches), 59)
 
     def test_categories_go_with_what_stands_below_them(self):
         found = read_pasted(LAYOUTS["categories"][0]).patches.patches

@@ -29,6 +29,7 @@ NAME = (
 )
 SEVEN = st.integers(0, 127)
 MAYBE = st.none() | SEVEN
+OTHERS = st.lists(st.tuples(SEVEN.filter(lambda n: n not in (0, 32)), SEVEN), max_size=2).map(tuple)
 
 # Which elements may stand in which, from the published DTD.
 DTD = {
@@ -71,10 +72,13 @@ def lists(draw, categories=True, own_banks=True):
     patches = []
     for place, bank in enumerate(banks):
         for _ in range(draw(st.integers(1, 3))):
+            controls = draw(OTHERS)
+            alone = (bank.msb, bank.lsb) != (None, None) or bool(controls)
             patches.append(
                 Patch(
                     name=draw(NAME),
-                    program=draw(SEVEN),
+                    program=draw(MAYBE if alone else SEVEN),
+                    controls=controls,
                     number=draw(st.sampled_from(["1", "A11", "007"])),
                     bank=place,
                     msb=bank.msb,
@@ -110,6 +114,9 @@ class TableTest(SimpleTestCase):
             with self.subTest(text):
                 found = read_patch_table(text.encode()).patches.patches
                 self.assertEqual([(p.name, p.msb, p.lsb, p.program) for p in found], expected)
+        for hexadecimal in ("MSB,LSB,PC,Name\n00h,51h,0Ah,Pan\n", "MSB (hex),LSB (hex),PC (hex),Name\n00,51,0A,Pan\n"):
+            (one,) = read_patch_table(hexadecimal.encode()).patches.patches
+            self.assertEqual((one.msb, one.lsb, one.program), (0, 81, 10))
         utf16 = "number,name\n1,Pän\n".encode("utf-16")
         self.assertEqual(read_patch_table(utf16).patches.patches[0].name, "Pän")
 
@@ -167,6 +174,39 @@ class NameDocumentTest(SimpleTestCase):
             read_name_document(write_name_document(general_midi()).encode()).patches.note_maps, general_midi().note_maps
         )
 
+    def test_one_faulty_entry_costs_no_other(self):
+        # Published documents hold such entries; each is named with its line, and the others are kept.
+        faults = {
+            '<Patch Number="9" Name="Low" ProgramChange="128"/>': ("“128” should be 0 to 127", None),
+            '<Patch Number="9" Name="  " ProgramChange="1"/>': ("has no name", None),
+            '<Patch Number="9" Name="Bare"/>': ("“Bare” has no program change and no controllers", None),
+            '<Patch Name="Twice" ProgramChange="-1"><PatchMIDICommands><ProgramChange Number="9"/></PatchMIDICommands></Patch>': (
+                "“-1”",
+                Patch(name="Twice", program=9, msb=81, lsb=2),
+            ),
+            '<Patch Name="Pedal"><PatchMIDICommands><ControlChange Control="32" Value="7"/><ControlChange Control="70" Value="5"/></PatchMIDICommands></Patch>': (
+                None,
+                Patch(name="Pedal", program=None, msb=81, lsb=7, controls=((70, 5),)),
+            ),
+        }
+        whole = read_name_document(DOCUMENT.encode()).patches.patches
+        for entry, (reason, kept) in faults.items():
+            with self.subTest(entry):
+                found = read_name_document(
+                    DOCUMENT.replace(
+                        "    </PatchNameList></PatchBank>", f"{entry}\n    </PatchNameList></PatchBank>", 1
+                    ).encode()
+                )
+                more = [one for one in found.patches.patches if one not in whole]
+                self.assertEqual(more, [kept] if kept else [])
+                self.assertEqual(len(found.patches.patches), len(whole) + len(more))
+                told = [(doubt.line, doubt.reason) for doubt in found.doubts]
+                self.assertEqual([line for line, _ in told], [9] if reason else [])
+                self.assertIn(reason or "", told[0][1] if told else "")
+        bank = read_name_document(DOCUMENT.replace('Value="81"', 'Value="300"').encode())
+        self.assertEqual([(d.line, d.reason) for d in bank.doubts], [(6, "Value “300” should be 0 to 127; left out.")])
+        self.assertEqual([(p.msb, p.lsb) for p in bank.patches.patches], [(None, 2), (None, 5), (None, None)])
+
     def test_hostile_and_damaged_documents_are_refused_with_their_line(self):
         bomb = '<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><MIDINameDocument>&b;</MIDINameDocument>'
         outside = '<!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><MIDINameDocument>&a;</MIDINameDocument>'
@@ -182,7 +222,6 @@ class NameDocumentTest(SimpleTestCase):
             "there is no PatchNameList “Gone”": (
                 '<MIDINameDocument><PatchBank Name="x"><UsesPatchNameList Name="Gone"/></PatchBank></MIDINameDocument>',
             ),
-            "value “300” should be 0 to 127": (DOCUMENT.replace('Value="81"', 'Value="300"'),),
         }  # fmt: skip
         for reason, documents in cases.items():
             for document in documents:
@@ -205,7 +244,8 @@ class AnyFileTest(SimpleTestCase):
 
     def test_wrong_encodings_and_empty_files(self):
         cases = {
-            "Line 2 of the table is not UTF-8: byte E4": "number,name\n1,Pän".encode("latin-1"),
+            "Line 2 of the table is not UTF-8: byte E4": b"number,name\n1,P\xe4n\n\x01\x02\x03\x04",
+            "Line 1 of the program list is not UTF-8": '[{"title": "Pän"}]'.encode("latin-1"),
             "The table is empty": b"  \n ",
             "zero bytes": b"1,Pan\x00\x01",
             "has a head and no patches": b"number,name\n",
@@ -215,6 +255,18 @@ class AnyFileTest(SimpleTestCase):
         for reason, data in cases.items():
             with self.subTest(reason), self.assertRaisesRegex(UnreadableFile, reason):
                 read_patch_file(data)
+
+    def test_lists_in_western_code_pages_are_read_and_told(self):
+        # Code pages as Python's own codecs have them (Unicode Consortium's mapping tables).
+        words = ("Flöte", "Été grave", "Niño", "Größe", "Città", "Håndklang", "Ça va")
+        rows = "".join(f"{number},{name}\n" for number, name in enumerate(words, start=1))
+        for page in ("cp1252", "latin-1", "iso8859-15", "mac_roman", "cp850"):
+            with self.subTest(page):
+                found = read_patch_table(("number,name\n" + rows).encode(page))
+                self.assertEqual(tuple(patch.name for patch in found.patches.patches), words)
+                self.assertRegex(found.doubts[0].reason, "not in UTF-8; it was read as .*first on line 2: “1,Flöte”")
+                pasted = read_patch_file(rows.replace(",", " ").encode(page), pasted=True)[1]
+                self.assertEqual(pasted.patches.patches[1].name, "Été grave")
 
     @given(st.binary(max_size=200))
     def test_any_bytes_are_read_or_refused(self, data):
