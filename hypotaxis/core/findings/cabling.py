@@ -3,13 +3,15 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_cable, set_sockets, with_cable, without_cable
+from hypotaxis.core.rig.listening import seats_of
 from hypotaxis.core.rig.plug import kind_of_cable
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.trips import heard_from, host_audio
+from hypotaxis.core.rig.trips import heard_from, host_audio, ways_into
+from hypotaxis.core.rig.values import Cable
 
 LONGEST_DIN_M = 15.0
 """50 ft (MIDI 1.0 Detailed Specification, current loop)."""
@@ -140,7 +142,7 @@ def _unplug(plan: Plan, cable) -> Fix:
 
 def send_idle(plan: Plan) -> Iterator[Finding]:
     """A MIDI output that is cabled, and that no instrument sends on."""
-    used = {instrument.send for instrument in plan.instruments}
+    used = {seat.send for _, seat, _ in seats_of(plan)}
     for end in ports_of(plan.rig, "out"):
         box, socket = end.box, end.socket
         reached = heard_from(plan.rig, socket.uid)
@@ -164,7 +166,7 @@ def send_idle(plan: Plan) -> Iterator[Finding]:
 
 def return_idle(plan: Plan) -> Iterator[Finding]:
     """An audio input at which a cable ends, and that no instrument takes home."""
-    used = {uid for instrument in plan.instruments for uid in instrument.inputs}
+    used = _taken_home(plan)
     for box, socket in host_audio(plan.rig, "in"):
         source = plan.rig.far_end(socket.uid)
         if source and socket.uid not in used and not source[1].separate and not _is_loop(source[0]):
@@ -185,22 +187,28 @@ def _is_loop(box) -> bool:
 
 
 def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
-    """A separate out that is plugged, and whose input no instrument takes home."""
-    used = {uid for instrument in plan.instruments for uid in instrument.inputs}
+    """A separate out that is plugged, and that comes home, by whatever way, on no input that is taken home."""
+    heard = {way[0].source for uid in _taken_home(plan) for way in ways_into(plan.rig, uid)}
     for cable in plan.rig.cables:
         found, target = plan.rig.find(cable.source), plan.rig.find(cable.target)
-        if found and target and found[1].separate and cable.target not in used:
+        if found and target and found[1].separate and cable.source not in heard:
             yield Finding(
                 severity=RISKY,
                 about=found[0].uid,
                 title=f"The {found[1].separate} of {found[0].name} is missing",
-                message=f"A cable in {found[1].label} takes the {found[1].separate} out of the main outs, and no "
-                f"instrument takes {plan.rig.socket_text(cable.target)} home.",
-                remedy=f"Choose that input as a return, or pull the cable out of {found[1].label}.",
+                message=f"A cable in {found[1].label} takes the {found[1].separate} out of the main outs, and nothing "
+                f"takes home what goes into {plan.rig.socket_text(cable.target)}.",
+                remedy=f"Choose the input where it ends as a return, or pull the cable out of {found[1].label}.",
                 socket=cable.source,
                 facts=(cable.uid,),
                 fix=_unplug(plan, cable),
             )
+
+
+def _taken_home(plan: Plan) -> set[str]:
+    """The inputs that instruments and effect loops take home."""
+    uids = {uid for instrument in plan.instruments for uid in instrument.inputs}
+    return uids | {uid for loop in plan.loops for uid in loop.returns}
 
 
 def right_without_left(plan: Plan) -> Iterator[Finding]:
@@ -248,20 +256,49 @@ def effect_one_way(plan: Plan) -> Iterator[Finding]:
 
 
 def audio_into_itself(plan: Plan) -> Iterator[Finding]:
-    """A box whose own out is plugged into its own in."""
+    """Audio that comes back to where it came from, by cables and what boxes pass on: it feeds back."""
+    told: set[frozenset[str]] = set()
     for cable in plan.rig.cables:
+        circle = _audio_circle(plan, cable)
+        if not circle or frozenset(one.uid for one in circle) in told:
+            continue
+        told.add(frozenset(one.uid for one in circle))
+        names = [plan.rig.find(one.source)[0].name for one in circle]
         source, target = plan.rig.find(cable.source), plan.rig.find(cable.target)
-        if source and target and source[1].kind == "audio" and source[0].uid == target[0].uid:
-            yield Finding(
-                severity=WRONG,
-                about=source[0].uid,
-                title=f"{source[0].name} is plugged into itself",
-                message=f"{source[1].label} goes back into {target[1].label}: it feeds back, as loud as it can.",
-                remedy="Take this cable out before you switch anything on.",
-                socket=cable.source,
-                facts=(cable.uid,),
-                fix=_unplug(plan, cable),
-            )
+        alone = len(circle) == 1
+        yield Finding(
+            severity=WRONG,
+            about=source[0].uid,
+            also=tuple(dict.fromkeys(plan.rig.find(one.source)[0].uid for one in circle[1:])),
+            title=f"{names[0]} is plugged into itself" if alone else f"Audio runs in a circle through {listed(names)}",
+            message=f"{source[1].label} goes back into {target[1].label}: it feeds back, as loud as it can."
+            if alone
+            else f"{' → '.join([*names, names[0]])}: it feeds back, as loud as it can.",
+            remedy="Take this cable out before you switch anything on.",
+            socket=cable.source,
+            facts=tuple(sorted(one.uid for one in circle)),
+            fix=_unplug(plan, cable),
+        )
+
+
+def _audio_circle(plan: Plan, first: Cable) -> tuple[Cable, ...]:
+    """The shortest circle of cables that begins with this one, through what boxes pass on; empty where there is none.
+    The host is no part of it: what it sends is its own, and a cable from its output to its input measures it."""
+    found = plan.rig.find(first.source)
+    if found is None or found[1].kind != "audio":
+        return ()
+    open_ends: list[tuple[Cable, ...]] = [(first,)]
+    seen = {first.uid}
+    while open_ends:
+        way = open_ends.pop(0)
+        for out, _ in plan.rig.onward(way[-1].target):
+            if out.uid == first.source:
+                return way
+            cable = plan.rig.cable_at(out.uid)
+            if cable and cable.source == out.uid and cable.uid not in seen:
+                seen.add(cable.uid)
+                open_ends.append((*way, cable))
+    return ()
 
 
 def same_name(plan: Plan) -> Iterator[Finding]:

@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_rig, set_sockets, set_up
-from hypotaxis.core.rig.ports import leads, ports_of
+from hypotaxis.core.rig.listening import leading_boxes
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
 
 
@@ -22,7 +23,7 @@ def _clocked(plan: Plan) -> dict[str, str]:
 
 def two_leaders(plan: Plan) -> Iterator[Finding]:
     """More than one clock that wants to lead."""
-    leading = {end.box.uid: end for end in leads(plan.rig)}
+    leading = leading_boxes(plan.rig)
     boxes = [plan.rig.box(uid) for uid in leading]
     free = [box for box in boxes if box.setup.clock != "external"]
     host_too = bool(free) and any(end.socket.clock for end in ports_of(plan.rig, "out")) and not plan.rig.leader

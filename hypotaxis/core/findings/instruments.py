@@ -7,10 +7,14 @@ from dataclasses import replace
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_instrument, set_up, with_cable
+from hypotaxis.core.rig.listening import (
+    arrivals,
+    held_back,
+    seats_of,
+)
 from hypotaxis.core.rig.plug import fits
-from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.shapes import SHAPES, parts_of
-from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, trip_of, way_home, ways_into
+from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, way_home, ways_into
 from hypotaxis.core.rig.values import Box, Rig, Socket
 from hypotaxis.core.session.lanes import lanes_of, sequencers_of
 
@@ -42,22 +46,24 @@ def _send_on(plan: Plan, instrument: Instrument) -> Fix | None:
 
 
 def box_not_reached(plan: Plan) -> Iterator[Finding]:
-    """An instrument whose send socket does not lead to its box."""
-    for instrument in plan.instruments:
-        found = plan.rig.find(instrument.send)
+    """An instrument, or a part of one, whose send socket does not lead to its box."""
+    told: set[tuple[str, str]] = set()
+    for instrument, seat, name in seats_of(plan):
+        found = plan.rig.find(seat.send)
         box = plan.rig.box(instrument.box)
-        trip = trip_of(plan.rig, instrument)
-        if found and box and not trip.reaches and not trip.held_back:
-            send = plan.rig.socket_text(instrument.send)
+        reaches = arrivals(plan, instrument, seat) or held_back(plan, instrument, seat)
+        if found and box and not reaches and (instrument.uid, seat.send) not in told:
+            told.add((instrument.uid, seat.send))
+            send = plan.rig.socket_text(seat.send)
             yield Finding(
                 severity=WRONG,
                 about=instrument.uid,
                 title=f"No cable from {send} to {box.name}",
-                message=f"{instrument.name} sends on {send}, but what leaves there does not reach {box.name}. "
-                "It stays silent.",
+                message=f"{name} sends on {send}, but what leaves there does not reach {box.name}. It stays silent.",
                 remedy=f"Cable {send} to {box.name}, or choose the output it hangs on.",
-                socket=instrument.send,
-                fix=_send_on(plan, instrument) or _cable_to(plan, instrument.send, _free_ins(plan.rig, box)),
+                socket=seat.send,
+                fix=(None if seat.part else _send_on(plan, instrument))
+                or _cable_to(plan, seat.send, _free_ins(plan.rig, box)),
             )
 
 
@@ -71,23 +77,6 @@ def _cable_to(plan: Plan, source: str, goals: list[Socket]) -> Fix | None:
         return None
     words = f"Cable {plan.rig.socket_text(source)} to {plan.rig.socket_text(goal.uid)}"
     return Fix(words, lambda p: with_cable(p, source, goal.uid), "Draw this cable")
-
-
-def channel_held_back(plan: Plan) -> Iterator[Finding]:
-    """An instrument whose channel a router on the way does not let pass."""
-    for instrument in plan.instruments:
-        if trip_of(plan.rig, instrument).held_back:
-            box = plan.rig.box(instrument.box)
-            yield Finding(
-                severity=WRONG,
-                about=instrument.uid,
-                title=f"Channel {instrument.channel} does not get through to {box.name}",
-                message=f"A route on the way from {plan.rig.socket_text(instrument.send)} holds it back, so "
-                f"{instrument.name} stays silent.",
-                remedy="Let the channel pass in the router, or use one that does.",
-                socket=instrument.send,
-                facts=(str(instrument.channel),),
-            )
 
 
 def return_missing(plan: Plan) -> Iterator[Finding]:
@@ -181,39 +170,6 @@ def _returns(plan: Plan):
                 yield instrument, uid, box
 
 
-def channel_shared(plan: Plan) -> Iterator[Finding]:
-    """Two instruments that send on one channel into one chain of cables."""
-    places: dict[tuple[str, int], list[Instrument]] = defaultdict(list)
-    for instrument in plan.instruments:
-        for seat in instrument.seats:
-            if plan.rig.find(seat.send):
-                places[seat.send, seat.channel].append(instrument)
-    for (send, channel), sharers in places.items():
-        if len(sharers) > 1:
-            yield Finding(
-                severity=RISKY,
-                about=sharers[0].uid,
-                also=tuple(one.uid for one in sharers[1:] if one is not sharers[0]),
-                title=f"Channel {channel} of {plan.rig.socket_text(send)} is used twice",
-                message=f"{_names(sharers)} listen there. All of them will sound."
-                if sharers[0] is not sharers[-1]
-                else f"Two parts of {sharers[0].name} listen there. Both will sound.",
-                remedy="Move one of them to a free channel, here and on the box, or mark the layer as meant.",
-                socket=send,
-                facts=(str(channel),),
-                fix=_move_channel(plan, sharers[-1], channel),
-            )
-
-
-def _move_channel(plan: Plan, instrument: Instrument, channel: int) -> Fix | None:
-    taken = {seat.channel for other in plan.instruments for seat in other.seats if seat.send == instrument.send}
-    free = next((channel for channel in range(1, 17) if channel not in taken), None)
-    if free is None or instrument.channel != channel:
-        return None
-    words = f"Move {instrument.name} to channel {free}"
-    return Fix(words, lambda p: set_instrument(p, instrument.uid, channel=free))
-
-
 def return_shared(plan: Plan) -> Iterator[Finding]:
     """Instruments that come home on one input: they need a pass each to be told apart."""
     users: dict[str, list[Instrument]] = defaultdict(list)
@@ -281,7 +237,8 @@ def both_sides_from_one(plan: Plan) -> Iterator[Finding]:
     for instrument in plan.instruments:
         box = plan.rig.box(instrument.box)
         outs = [s for s in box.sockets if s.kind == "audio" and s.direction == "out"] if box else []
-        if len(instrument.returns) == 2 and len(outs) == 1 and not outs[0].both_sides:
+        dead = [uid for uid in instrument.returns if not way_home(plan.rig, uid, instrument.box)]
+        if len(instrument.returns) == 2 and len(outs) == 1 and not outs[0].both_sides and dead:
             left = instrument.returns[0]
             yield Finding(
                 severity=RISKY,
@@ -316,13 +273,14 @@ def no_instrument_yet(plan: Plan) -> Iterator[Finding]:
 
 def left_and_right_swapped(plan: Plan) -> Iterator[Finding]:
     """A stereo return whose left side brings the box's right socket."""
-    for instrument, (left, right) in _stereo(plan):
-        if left.stereo == right.label and right.stereo == left.label and right.is_left:
+    for instrument, lefts, rights in _stereo(plan):
+        swapped = next(((one, other) for one in lefts for other in rights if _are_pair(other, one)), None)
+        if swapped and not any(_are_pair(one, other) for one in lefts for other in rights):
             yield Finding(
                 severity=RISKY,
                 about=instrument.uid,
                 title=f"{instrument.name}: left and right are swapped",
-                message=f"{left.label} comes home on the left side and {right.label} on the right.",
+                message=f"{swapped[0].label} comes home on the left side and {swapped[1].label} on the right.",
                 remedy="Swap the two cables at the interface, or the two returns in the definition.",
                 socket=instrument.returns[0],
                 fix=Fix(
@@ -334,43 +292,37 @@ def left_and_right_swapped(plan: Plan) -> Iterator[Finding]:
 
 def not_a_pair(plan: Plan) -> Iterator[Finding]:
     """A stereo return made of two outs that are no pair."""
-    for instrument, (left, right) in _stereo(plan):
-        if left.stereo != right.label:
+    for instrument, lefts, rights in _stereo(plan):
+        pairs = any(_are_pair(one, other) or _are_pair(other, one) for one in lefts for other in rights)
+        # One out that a mixer brings to both sides stands in the middle.
+        if not pairs and not set(lefts) & set(rights):
             yield Finding(
                 severity=RISKY,
                 about=instrument.uid,
                 title=f"{instrument.name} takes two outs for a pair",
-                message=f"{left.label} and {right.label} are no stereo pair: each would sit hard on one side.",
+                message=f"{lefts[0].label} and {rights[0].label} are no stereo pair: each would sit hard on one side.",
                 remedy="Make the return mono, or plug the box's own pair.",
                 socket=instrument.returns[0],
             )
 
 
-def _stereo(plan: Plan):
-    """Instruments both sides of which arrive from their box, with the two sockets they leave by."""
+def _are_pair(left: Socket, right: Socket) -> bool:
+    return left.is_left and left.stereo == right.label
+
+
+def _stereo(plan: Plan) -> Iterator[tuple[Instrument, list[Socket], list[Socket]]]:
+    """Instruments both sides of which arrive from their box, with the sockets that come home on each side."""
     for instrument in plan.instruments:
-        if len(instrument.returns) != 2:
-            continue
-        ways = [way_home(plan.rig, uid, instrument.box) for uid in instrument.returns]
-        if all(ways):
-            yield instrument, tuple(plan.rig.find(way[0].source)[1] for way in ways)
+        if len(instrument.returns) == 2:
+            sides = [_outs_home(plan, uid, instrument.box) for uid in instrument.returns]
+            if all(sides):
+                yield instrument, *sides
 
 
-def more_instruments_than_parts(plan: Plan) -> Iterator[Finding]:
-    """More instruments on one box, each on a channel of its own, than it has parts."""
-    for box in plan.rig.boxes:
-        sharers = [instrument for instrument in plan.instruments if instrument.box == box.uid]
-        parts = parts_of(box.shape, box.setup) if box.shape in SHAPES else 0
-        seats = {(seat.send, seat.channel) for instrument in sharers for seat in instrument.seats}
-        if parts and len(seats) > parts:
-            yield Finding(
-                severity=RISKY,
-                about=sharers[-1].uid,
-                also=tuple(instrument.uid for instrument in sharers[:-1]),
-                title=f"{box.name} has {parts} part{'s' if parts > 1 else ''} for {len(seats)} channels",
-                message="Each part answers on one channel: what is sent on one of them stays silent.",
-                remedy="Remove an instrument or a part, or let it play another box.",
-            )
+def _outs_home(plan: Plan, uid: str, box: str) -> list[Socket]:
+    """The outs of a box that arrive at an input, on whatever way."""
+    ends = (plan.rig.find(way[0].source) for way in ways_into(plan.rig, uid))
+    return list(dict.fromkeys(socket for owner, socket in ends if owner.uid == box))
 
 
 def voice_without_return(plan: Plan) -> Iterator[Finding]:
@@ -411,31 +363,6 @@ def voices_beyond_lanes(plan: Plan) -> Iterator[Finding]:
                 "table, or program them in the host.",
                 facts=(str(lanes), *left),
             )
-
-
-def standing_line_open(plan: Plan) -> Iterator[Finding]:
-    """A standing line from a port that is gone, or that is not played from."""
-    played = {end.socket.uid for end in keys_in(plan.rig)}
-    for instrument in plan.instruments:
-        for port, channel in instrument.standing:
-            if port not in played:
-                found = plan.rig.find(port)
-                name = plan.rig.socket_text(port) if found else "a port that is gone"
-                yield Finding(
-                    severity=RISKY,
-                    about=instrument.uid,
-                    title=f"{instrument.name} waits for {name}",
-                    message="A standing line says it is always played from there, and that port is not played from.",
-                    remedy="Give the port the duty “played from”, or take the standing line out.",
-                    socket=port if found else "",
-                    facts=(port, str(channel)),
-                    fix=Fix(
-                        "Take the standing line out",
-                        lambda p, one=instrument, line=(port, channel): set_instrument(
-                            p, one.uid, standing=tuple(known for known in one.standing if known != line)
-                        ),
-                    ),
-                )
 
 
 def further_return_open(plan: Plan) -> Iterator[Finding]:

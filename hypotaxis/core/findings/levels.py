@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.levels import CLASSES, LevelPoint, levels_along, maximum_dbu, nominal_dbu
+from hypotaxis.core.rig.levels import CLASSES, levels_along, maximum_dbu, nominal_dbu
 from hypotaxis.core.rig.trips import host_audio, ways_into
 from hypotaxis.core.rig.values import Box, Cable, Socket
 
@@ -124,7 +124,8 @@ def other_line_level(plan: Plan) -> Iterator[Finding]:
     """The two line levels on one cable: 11.8 dB apart."""
     for cable, one, other in _joints(plan, LINE, LINE):
         over = _over(one[1], other[1])
-        if one[1].level == other[1].level:
+        # Where no room is left at all, that is what is said.
+        if one[1].level == other[1].level or maximum_dbu(other[1]) - nominal_dbu(one[1]) < LEAST_HEADROOM_DB:
             continue
         word = "louder" if over > 0 else "quieter"
         yield _finding(
@@ -140,21 +141,37 @@ def other_line_level(plan: Plan) -> Iterator[Finding]:
 
 
 def no_headroom(plan: Plan) -> Iterator[Finding]:
-    """A way home, with all that stands on it, that leaves too little room at the input."""
+    """A way home, straight or with all that stands on it, that leaves too little room at the input."""
     for box, socket in host_audio(plan.rig, "in"):
-        ways = ways_into(plan.rig, socket.uid)
-        longest = next((way for way in reversed(ways) if len(way) > 1), None)
-        points: tuple[LevelPoint, ...] = levels_along(plan.rig, longest) if longest else ()
-        if points and points[-1].headroom_db is not None and points[-1].headroom_db < LEAST_HEADROOM_DB:
-            room = points[-1].headroom_db
-            source = plan.rig.find(longest[0].source)[0]
-            yield Finding(
-                severity=RISKY,
-                about=box.uid,
-                title=f"{source.name} arrives at {socket.name} with {room:.0f} dB of headroom",
-                message=f"After everything on its way it stands at {points[-1].level_dbu:+.1f} dBu; the input takes "
-                f"{points[-1].maximum_dbu:+.1f} dBu.",
-                remedy="Turn down what stands on the way, or put a pad in front of the input.",
-                socket=socket.uid,
-                facts=tuple(cable.uid for cable in longest),
-            )
+        tight = [
+            (points[-1], way)
+            for way in ways_into(plan.rig, socket.uid)
+            if not (len(way) == 1 and _said_of_the_joint(plan, way[0]))
+            if (points := levels_along(plan.rig, way)) and (points[-1].headroom_db or 0.0) < LEAST_HEADROOM_DB
+            if points[-1].headroom_db is not None
+        ]
+        if not tight:
+            continue
+        point, way = min(tight, key=lambda one: one[0].headroom_db)
+        source = plan.rig.find(way[0].source)[0]
+        after = "After everything on its way it" if len(way) > 1 else "It"
+        yield Finding(
+            severity=RISKY,
+            about=box.uid,
+            also=(source.uid,),
+            title=f"{source.name} arrives at {socket.name} with {point.headroom_db:.0f} dB of headroom",
+            message=f"{after} stands at {point.level_dbu:+.1f} dBu; the input takes {point.maximum_dbu:+.1f} dBu.",
+            remedy="Turn down what stands on the way, or put a pad in front of the input."
+            if len(way) > 1
+            else f"Turn {source.name} down, or put a pad in front of the input.",
+            socket=socket.uid,
+            facts=tuple(cable.uid for cable in way),
+        )
+
+
+def _said_of_the_joint(plan: Plan, cable: Cable) -> bool:
+    """Whether another rule already says that a cable's out is too loud for its kind of input."""
+    one, other = plan.rig.find(cable.source)[1], plan.rig.find(cable.target)[1]
+    return (one.level == "modular" and other.level != "modular") or (
+        one.level in LINE and other.level in ("microphone", "instrument")
+    )

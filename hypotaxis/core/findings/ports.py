@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, counted
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_sockets, with_cable
+from hypotaxis.core.rig.listening import seats_of
 from hypotaxis.core.rig.ports import DEEPEST_HUBS, PortEnd, hubs_between, is_seen, keys_in, match, ports_of
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.values import LINKS, Box, Socket
@@ -13,17 +14,19 @@ from hypotaxis.core.rig.values import LINKS, Box, Socket
 
 def port_set_aside(plan: Plan) -> Iterator[Finding]:
     """An instrument that sends on a port whose duty keeps it for something else."""
-    for instrument in plan.instruments:
-        found = plan.rig.find(instrument.send)
-        if found and found[1].duty not in ("", "sends to boxes"):
-            name = plan.rig.socket_text(instrument.send)
+    told: set[tuple[str, str]] = set()
+    for instrument, seat, _ in seats_of(plan):
+        found = plan.rig.find(seat.send)
+        if found and found[1].duty not in ("", "sends to boxes") and (instrument.uid, seat.send) not in told:
+            told.add((instrument.uid, seat.send))
+            name = plan.rig.socket_text(seat.send)
             yield Finding(
                 severity=WRONG,
                 about=instrument.uid,
                 title=f"{instrument.name} sends on a port kept for something else",
                 message=f"The duty of {name} is “{found[1].duty}”, so it is not offered to instruments.",
                 remedy="Choose a port that sends to boxes, or change the duty of this one.",
-                socket=instrument.send,
+                socket=seat.send,
                 facts=(found[1].duty,),
                 fix=Fix(
                     f"Let {name} send to boxes",
@@ -65,15 +68,17 @@ def _join(plan: Plan, box: Box, link: Socket) -> Fix | None:
 def port_not_seen(plan: Plan) -> Iterator[Finding]:
     """A port that something rests on, inside a link that does not lead to the computer."""
     told: set[str] = set()
-    sends = {instrument.send for instrument in plan.instruments}
+    needed = {seat.send for _, seat, _ in seats_of(plan)}
+    needed |= {port for instrument in plan.instruments for port, _ in instrument.standing}
     for end in ports_of(plan.rig):
-        in_use = end.socket.uid in sends or end.socket.duty.startswith(("played from", "clock from"))
+        in_use = end.socket.uid in needed or end.socket.duty.startswith(("played from", "clock from"))
         if not end.socket.carried_by or not in_use or is_seen(plan.rig, end) or end.box.uid in told:
             continue
         told.add(end.box.uid)
         link = end.box.socket(end.socket.carried_by)
         yield Finding(
-            severity=WRONG,
+            # A duty may be the one it came with: a keyboard that is cabled by DIN alone is in order.
+            severity=WRONG if end.socket.uid in needed else WORTH_KNOWING,
             about=end.box.uid,
             title=f"The host cannot see {plan.rig.socket_text(end.socket.uid)}",
             message=f"It is an end inside {end.socket.carried_by} of {end.box.name}, and no cable leads from there to "

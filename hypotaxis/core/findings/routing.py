@@ -4,8 +4,9 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
-from hypotaxis.core.plan import Plan
+from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_rig, set_up, without_cable
+from hypotaxis.core.rig.listening import Answer, answers, arrivals, seats_of
 from hypotaxis.core.rig.plug import midi_circle
 from hypotaxis.core.rig.ports import keys_in, ports_of
 from hypotaxis.core.rig.shapes import is_interface, parts_of
@@ -68,24 +69,20 @@ def loop_through_host(plan: Plan) -> Iterator[Finding]:
 
 
 def reached_twice(plan: Plan) -> Iterator[Finding]:
-    """An instrument's notes reach its box on two ways, so that each sounds twice."""
-    for instrument in plan.instruments:
-        ways = [
-            reached
-            for reached in heard_from(plan.rig, instrument.send)
-            if reached.box == instrument.box and reached.channels[instrument.channel - 1]
-        ]
+    """An instrument's notes reach its box on two ways on which it answers, so that each sounds twice."""
+    for instrument, seat, name in seats_of(plan):
+        ways = [answer.reached for answer in answers(plan, seat) if answer.box.uid == instrument.box]
         ways = [way for way in ways if plan.rig.find(way.socket)[1].kind != "cv"]
         if len(ways) < 2:
             continue
-        told = " and ".join(_way_text(plan, way) for way in ways[:2])
+        one, other = _spelled(plan, ways[0], ways[1])
         last = ways[-1].hops[-1].cable if ways[-1].hops else None
         yield Finding(
             severity=RISKY,
             about=instrument.uid,
-            title=f"{instrument.name} gets every note twice",
-            message=f"{plan.rig.socket_text(instrument.send)} reaches it {told}. Notes double: they phase, or eat up "
-            "the voices.",
+            title=f"{name} gets every note twice",
+            message=f"{plan.rig.socket_text(seat.send)} reaches it {one} and {other}. Notes double: they phase, or eat "
+            "up the voices.",
             remedy="Take one of the ways out, or let a route hold the channel back.",
             socket=ways[-1].socket,
             facts=tuple(hop.cable.uid for way in ways for hop in way.hops),
@@ -99,31 +96,72 @@ def reached_twice(plan: Plan) -> Iterator[Finding]:
         )
 
 
-def _way_text(plan: Plan, way: Reached) -> str:
+def _spelled(plan: Plan, one: Reached, other: Reached) -> tuple[str, str]:
+    """Two ways to one box in words that differ: by the boxes between, then by the sockets."""
+    for detail in (_by_boxes, _by_last_socket, _by_sockets):
+        words = detail(plan, one), detail(plan, other)
+        if words[0] != words[1]:
+            return words
+    return words[0], f"{words[1]} by another route"
+
+
+def _by_boxes(plan: Plan, way: Reached) -> str:
     between = [plan.rig.find(hop.cable.target)[0].name for hop in way.hops[:-1]]
-    return f"through {listed(between)}" if between else "straight"
+    return f"through {listed(between)}" if between else "straight" if way.hops else "by its own port"
+
+
+def _by_last_socket(plan: Plan, way: Reached) -> str:
+    return f"{_by_boxes(plan, way)} into {plan.rig.find(way.socket)[1].label}"
+
+
+def _by_sockets(plan: Plan, way: Reached) -> str:
+    steps = [f"{plan.rig.socket_text(hop.cable.source)} → {plan.rig.socket_text(hop.cable.target)}" for hop in way.hops]
+    return f"by {', '.join(steps)}"
 
 
 def omni_on_shared_socket(plan: Plan) -> Iterator[Finding]:
-    """A box set to omni on a wire that carries other instruments' notes."""
-    for _, socket in send_sockets(plan.rig):
-        for reached in heard_from(plan.rig, socket.uid):
-            box = plan.rig.box(reached.box)
-            if not box.setup.omni:
-                continue
-            others = [i for i in plan.instruments if i.send == socket.uid and i.box != box.uid]
-            if others:
-                yield Finding(
-                    severity=RISKY,
-                    about=box.uid,
-                    also=tuple(one.uid for one in others),
-                    title=f"{box.name} is set to omni on a shared wire",
-                    message=f"It answers on every channel of {plan.rig.socket_text(socket.uid)}, so it plays "
-                    f"{listed([one.name for one in others])} too.",
-                    remedy=f"Switch omni off on {box.name}, here and on the box.",
-                    socket=reached.socket,
-                    fix=Fix("Plan it with omni off", lambda p, uid=box.uid: set_up(p, uid, omni=False)),
-                )
+    """A box set to omni that other instruments' notes reach, or that has several parts of its own to tell apart."""
+    heard: dict[tuple[str, str], tuple[Answer, list[Instrument]]] = {}
+    for instrument, seat, _ in seats_of(plan):
+        for answer in answers(plan, seat):
+            if answer.by_omni and answer.box.uid != instrument.box:
+                _, others = heard.setdefault((answer.box.uid, seat.send), (answer, []))
+                if instrument not in others:
+                    others.append(instrument)
+    for (uid, send), (answer, others) in heard.items():
+        yield _omni(
+            plan,
+            uid,
+            answer.reached.socket,
+            also=tuple(one.uid for one in others),
+            title=f"{answer.box.name} is set to omni on a shared wire",
+            message=f"It answers on every channel that reaches it from {plan.rig.socket_text(send)}, so it plays "
+            f"{listed([one.name for one in others])} too.",
+        )
+    for box in plan.rig.boxes:
+        mine = [(one, seat) for one, seat, _ in seats_of(plan) if one.box == box.uid] if box.setup.omni else []
+        ways = [way for one, seat in mine for way in arrivals(plan, one, seat)[:1]]
+        if len(mine) > 1 and ways:
+            yield _omni(
+                plan,
+                box.uid,
+                ways[0].socket,
+                also=tuple(dict.fromkeys(one.uid for one, _ in mine)),
+                title=f"{box.name} is set to omni and has {len(mine)} parts",
+                message="Set to omni it answers to every channel alike, so its parts cannot be played apart.",
+            )
+
+
+def _omni(plan: Plan, uid: str, socket: str, **told) -> Finding:
+    name = plan.rig.box(uid).name
+    return Finding(
+        severity=RISKY,
+        about=uid,
+        remedy=f"Switch omni off on {name}, here and on the box.",
+        socket=socket,
+        fix=Fix("Plan it with omni off", lambda p: set_up(p, uid, omni=False)),
+        **told,
+    )
 
 
 def local_and_echo(plan: Plan) -> Iterator[Finding]:

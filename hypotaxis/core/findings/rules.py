@@ -5,7 +5,7 @@ Each rule is a function from the plan to findings, in a file of its subject; its
 
 from dataclasses import replace
 
-from hypotaxis.core.findings import cabling, clock, instruments, levels, loops, making, ports, routing
+from hypotaxis.core.findings import cabling, channels, clock, instruments, levels, loops, making, ports, routing
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
 from hypotaxis.core.findings.meant import set_aside
 from hypotaxis.core.plan import Plan
@@ -16,7 +16,8 @@ RULES: tuple[Rule, ...] = (
     instruments.send_missing,
     ports.port_set_aside,
     instruments.box_not_reached,
-    instruments.channel_held_back,
+    channels.channel_held_back,
+    channels.channel_not_received,
     instruments.return_missing,
     instruments.return_not_cabled,
     instruments.return_from_another_box,
@@ -31,16 +32,19 @@ RULES: tuple[Rule, ...] = (
     cabling.audio_into_itself,
     clock.two_leaders,
     clock.leader_follows,
-    instruments.channel_shared,
+    channels.channel_shared,
+    channels.plays_along,
     routing.reached_twice,
     routing.omni_on_shared_socket,
     routing.local_and_echo,
-    instruments.more_instruments_than_parts,
+    channels.more_instruments_than_parts,
     routing.more_parts_than_channels,
     loops.loop_home_shared,
     instruments.voice_without_return,
     instruments.further_return_open,
-    instruments.standing_line_open,
+    channels.standing_line_open,
+    channels.standing_line_silent,
+    channels.plays_nobody,
     instruments.left_and_right_swapped,
     instruments.not_a_pair,
     instruments.both_sides_from_one,

@@ -11,7 +11,7 @@ from django.test import SimpleTestCase
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG
 from hypotaxis.core.findings.meant import mark_meant, no_longer_meant
 from hypotaxis.core.findings.rules import RULES, check, check_all, name_of
-from hypotaxis.core.plan import Plan
+from hypotaxis.core.plan import Loop, Part, Plan
 from hypotaxis.core.rig.change import (
     add_route,
     set_box,
@@ -253,6 +253,113 @@ class RulesTest(SimpleTestCase):
         (finding,) = found(far, "usb-run-too-long")
         self.assertEqual(found(finding.fix.apply(far), "usb-run-too-long"), [])
         self.assertTrue(found(set_cable(far, usb, length_m=30.0, kind="usb-active"), "usb-run-too-long"))
+
+
+class WholeTripTest(SimpleTestCase):
+    """Rules follow the whole trip, with filters, renamed channels and loops, and not the first cable alone."""
+
+    def behind_a_filter(self, **fields) -> Plan:
+        """Bittern behind a router that lets its own channel pass alone, on the wire that carries Sedge's notes too."""
+        plan = plug(
+            add_boxes(unplug(whole_demo(), "Sedge", "thru"), ("midi-router", "Locks")), "Sedge", "thru", "Locks", "in 1"
+        )
+        return route(plug(plan, "Locks", "out 1", "Bittern", "MIDI in"), "Locks", "in 1", "out 1", **fields)
+
+    def test_a_box_set_to_another_channel_is_silent_and_can_be_mended_here_or_there(self):
+        plan = box_set(whole_demo(), "Bittern", receives=(7,))
+        (finding,) = found(plan, "channel-not-received")
+        self.assertEqual(finding.severity, WRONG)
+        self.assertEqual(finding.title, "Bittern arrives on channel 3, and Bittern listens on channel 7")
+        self.assertIn("set Bittern to channel 3, here and on the box", finding.remedy)
+        self.assertEqual(instrument_named(finding.fix.apply(plan), "Bittern").channel, 7)
+        full = replace(
+            plan, instruments=(*plan.instruments, replace(plan.instruments[0], uid="x", name="Other", channel=7))
+        )
+        (finding,) = found(full, "channel-not-received")
+        self.assertEqual(box_named(finding.fix.apply(full), "Bittern").setup.receives, (3,))
+        self.assertEqual(found(box_set(plan, "Bittern", omni=True), "channel-not-received"), [])
+
+    def test_what_counts_is_the_channel_on_which_it_arrives(self):
+        renamed = self.behind_a_filter(channels=(3,), remap=((3, 9),))
+        self.assertEqual(found(box_set(renamed, "Bittern", receives=(9,)), "channel-not-received"), [])
+        (finding,) = found(box_set(renamed, "Bittern", receives=(3,)), "channel-not-received")
+        self.assertIn("arrives on channel 9", finding.title)
+
+    def test_a_part_counts_as_much_as_the_first_one(self):
+        plan = whole_demo()
+        part = Part(uid="p", name="bells", channel=5)
+        plan = set_instrument(plan, instrument_named(plan, "Sedge upper").uid, parts=(part,))
+        (finding,) = found(box_set(plan, "Sedge", receives=(1, 2)), "channel-not-received")
+        self.assertIn("Sedge upper, bells arrives on channel 5", finding.title)
+
+    def test_omni_behind_a_filter_plays_nobody_else(self):
+        for channels, expected in (((3,), 0), ((1, 3), 1)):
+            plan = box_set(self.behind_a_filter(channels=channels), "Bittern", omni=True)
+            self.assertEqual(len(found(plan, "omni-on-shared-socket")), expected)
+
+    def test_a_measuring_loop_is_no_feedback_and_a_circle_through_boxes_is(self):
+        plan = unplug(whole_demo(), "Eelgrass", "out")
+        ends = [uid_of(plan, "Quayside 18", label) for label in ("line out 5", "mic 2")]
+        plan = plug(plan, "Quayside 18", "line out 5", "Quayside 18", "mic 2")
+        plan = replace(plan, loops=(Loop(uid="l", name="straight", box="", sends=ends[:1], returns=ends[1:]),))
+        told = [f for f in check(plan) if f.socket in ends or set(f.facts) & set(ends)]
+        self.assertEqual([f.rule for f in told if f.severity != WORTH_KNOWING or f.rule == "return-idle"], [])
+        circle = add_boxes(whole_demo(), ("effect", "Wier"), ("mixer", "Slip"))
+        circle = plug(plug(circle, "Wier", "out", "Slip", "channel 2"), "Slip", "main L", "Wier", "in")
+        (finding,) = found(circle, "audio-into-itself")
+        self.assertRegex(finding.message, "Wier → Slip → Wier|Slip → Wier → Slip")
+
+    def test_a_separate_out_may_come_home_through_another_box(self):
+        plan = add_boxes(unplug(whole_demo(), "Alder", "kick"), ("mixer", "Slip"))
+        plan = plug(plug(plan, "Alder", "kick", "Slip", "channel 1"), "Slip", "main L", "Quayside 18", "mic 1")
+        self.assertEqual(found(plan, "separate-out-unheard"), [])
+        (finding,) = found(unplug(plan, "Slip", "main L"), "separate-out-unheard")
+        self.assertIn("what goes into Slip channel 1", finding.message)
+
+    def test_a_pair_through_a_mixer_is_a_pair(self):
+        plan = add_boxes(unplug(unplug(whole_demo(), "Sedge", "L"), "Sedge", "R"), ("mixer", "Slip"))
+        for out, into in (("L", "channel 1"), ("R", "channel 2")):
+            plan = plug(plan, "Sedge", out, "Slip", into)
+        for side, number in (("L", 1), ("R", 2)):
+            plan = plug(plan, "Slip", f"main {side}", "Quayside 18", f"line in {number}")
+        self.assertEqual(found(plan, "not-a-pair") + found(plan, "left-and-right-swapped"), [])
+
+    def test_headroom_is_told_of_a_direct_cable(self):
+        (finding,) = found(socket_set(whole_demo(), "Quayside 18", "line in 3", max_dbu=8.0), "no-headroom")
+        self.assertEqual(finding.title, "Bittern arrives at line in 3 with 4 dB of headroom")
+
+    def test_two_leaders_are_the_boxes_and_not_the_interface(self):
+        plan = add_boxes(whole_demo(), ("step-sequencer", "Steps"), ("step-sequencer", "Paces"))
+        for name, port in (("Steps", "in 1"), ("Paces", "in 2")):
+            plan = box_set(plug(plan, name, "MIDI out", "Junction 6", port), name, clock="internal")
+            plan = socket_set(plan, "Junction 6", port, duty="clock from")
+        (finding,) = found(plan, "two-leaders")
+        self.assertEqual(finding.title, "Steps and Paces all lead")
+
+    def test_two_ways_are_spelled_so_that_they_differ(self):
+        plan = add_boxes(unplug(whole_demo(), "Bittern", "MIDI in"), ("thru-splitter", "Groyne"), ("merger", "Weir"))
+        plan = plug(plan, "Sedge", "thru", "Groyne", "MIDI in")
+        for number in (1, 2):
+            plan = plug(plan, "Groyne", f"thru {number}", "Weir", f"in {number}")
+        (finding,) = found(plug(plan, "Weir", "out", "Bittern", "MIDI in"), "reached-twice")
+        self.assertIn("Groyne thru 1 → Weir in 1", finding.message)
+        self.assertIn("Groyne thru 2 → Weir in 2", finding.message)
+
+    def test_what_is_played_is_held_against_who_listens(self):
+        plan = whole_demo()
+        keys = uid_of(plan, "Heron 61", "keys")
+        bittern = instrument_named(plan, "Bittern").uid
+        self.assertEqual(found(set_instrument(plan, bittern, standing=((keys, 1),)), "standing-line-silent"), [])
+        waiting = set_instrument(plan, bittern, standing=((keys, 6),))
+        (finding,) = found(waiting, "standing-line-silent")
+        self.assertEqual(finding.title, "Bittern waits for channel 6, and Heron 61 sends on 1")
+        self.assertEqual(finding.fix.apply(waiting).instrument(bittern).standing, ((keys, 1),))
+        direct = straight(plan, "Sedge", "thru", "Reedbed", "MIDI in")
+        direct = plug(unplug(direct, "Bittern", "MIDI in"), "Heron 61", "MIDI out", "Bittern", "MIDI in")
+        direct = box_set(direct, "Bittern", receives=(3,))
+        (finding,) = found(direct, "plays-nobody")
+        self.assertEqual(finding.title, "Heron 61 plays on channel 1, and nothing behind MIDI out listens there")
+        self.assertEqual(found(box_set(direct, "Heron 61", transmits=(3,)), "plays-nobody"), [])
 
 
 class MeantTest(SimpleTestCase):
