@@ -1,5 +1,5 @@
-"""The General MIDI 1 sound set and percussion map (RP-003), from memory; the tests lay them beside the tables of an
-independent library."""
+"""The General MIDI 1 sound set and percussion map (RP-003) in their published wording, from memory: no copy was at
+hand. The tests lay them beside the tables of an independent library, and name where that differs and why."""
 
 from hypotaxis.core.patches.values import Bank, NoteMap, NoteName, Patch, PatchList
 
@@ -14,7 +14,7 @@ FAMILIES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "Electric Piano 1",
             "Electric Piano 2",
             "Harpsichord",
-            "Clavinet",
+            "Clavi",
         ),
     ),
     (
@@ -44,7 +44,7 @@ FAMILIES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "Electric Guitar (muted)",
             "Overdriven Guitar",
             "Distortion Guitar",
-            "Guitar Harmonics",
+            "Guitar harmonics",
         ),
     ),
     (
@@ -78,11 +78,11 @@ FAMILIES: tuple[tuple[str, tuple[str, ...]], ...] = (
         (
             "String Ensemble 1",
             "String Ensemble 2",
-            "Synth Strings 1",
-            "Synth Strings 2",
+            "SynthStrings 1",
+            "SynthStrings 2",
             "Choir Aahs",
             "Voice Oohs",
-            "Synth Choir",
+            "Synth Voice",
             "Orchestra Hit",
         ),
     ),
@@ -95,8 +95,8 @@ FAMILIES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "Muted Trumpet",
             "French Horn",
             "Brass Section",
-            "Synth Brass 1",
-            "Synth Brass 2",
+            "SynthBrass 1",
+            "SynthBrass 2",
         ),
     ),
     (
@@ -143,7 +143,7 @@ FAMILIES: tuple[tuple[str, tuple[str, ...]], ...] = (
             "FX 8 (sci-fi)",
         ),
     ),
-    ("Ethnic", ("Sitar", "Banjo", "Shamisen", "Koto", "Kalimba", "Bagpipe", "Fiddle", "Shanai")),
+    ("Ethnic", ("Sitar", "Banjo", "Shamisen", "Koto", "Kalimba", "Bag pipe", "Fiddle", "Shanai")),
     (
         "Percussive",
         (
@@ -184,11 +184,11 @@ DRUMS = (
     "Low Floor Tom",
     "Closed Hi Hat",
     "High Floor Tom",
-    "Pedal Hi Hat",
+    "Pedal Hi-Hat",
     "Low Tom",
-    "Open Hi Hat",
+    "Open Hi-Hat",
     "Low-Mid Tom",
-    "Hi-Mid Tom",
+    "Hi Mid Tom",
     "Crash Cymbal 1",
     "High Tom",
     "Ride Cymbal 1",
