@@ -8,12 +8,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.timing.line import TwoValues
 from hypotaxis.core.timing.novelty import Lag
 
 AMBIGUOUS = 0.85
 """A rival shift that reaches this share of the best match may be the true one."""
 SLOW_MS = 25.0
 """Attack (10 to 90 %) from which a beginning cannot be told to a quarter of a millisecond."""
+TWO_VALUES = 0.8
+"""At most, where no hit stands at the value that is told."""
 LOOSE_JITTER_MS = 5.0
 """Hits that scatter more than this over a window of ±14 ms may be anything (evenly spread ones have 8 ms)."""
 
@@ -21,8 +24,9 @@ LOOSE_JITTER_MS = 5.0
 @dataclass(frozen=True, kw_only=True)
 class Evidence:
     """What a match rests on: counts, the scatter of the hits, the level before them as a share of their height, how
-    long they rise (10 to 90 %), the share that begins while something rings on, by how much what
-    stands before a slow rise may have moved the point where it is noticed, and the coarse lags, best first."""
+    long they rise (10 to 90 %), the share that begins while something rings on, by how much what stands before a slow
+    rise may have moved the point where it is noticed, the coarse lags, best first, and the two values at which the hits
+    stand, if they do."""
 
     matched: int
     missed: int
@@ -36,6 +40,7 @@ class Evidence:
     lags: tuple[Lag, ...]
     lateness_ms: float
     range_ms: tuple[float, float]
+    two: TwoValues | None = None
 
 
 @dataclass(frozen=True)
@@ -84,6 +89,14 @@ def believe(evidence: Evidence) -> Belief:
         warnings.append(
             f"ambiguous: a shift of {listed} matches nearly as well, since the notes repeat at that distance. "
             "Measure with uneven notes."
+        )
+    if evidence.two:
+        confidence = min(confidence, TWO_VALUES)
+        early, late, share = evidence.two.early_ms, evidence.two.late_ms, evidence.two.later_share
+        warnings.append(
+            f"Two values: {1 - share:.0%} of the hits come at {early:+.2f} ms, {share:.0%} at {late:+.2f} ms, as a "
+            "buffer or a frame grid makes them. The lateness told is half-way between; a driver of another kind, or "
+            "time stamps from another source, may end it."
         )
     if evidence.rung > 0.5:
         confidence = min(confidence, 0.85)

@@ -12,7 +12,7 @@ from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
 from hypotaxis.core.timing.belief import AMBIGUOUS, Evidence, believe
 from hypotaxis.core.timing.hits import NOISE, Hits, find_hits, loose_hits, rough_onsets
 from hypotaxis.core.timing.likeness import read_together
-from hypotaxis.core.timing.line import Line, robust_line
+from hypotaxis.core.timing.line import Line, TwoValues, robust_line
 from hypotaxis.core.timing.moments import Moments
 from hypotaxis.core.timing.novelty import Lag, Novelty, best_lags, novelty, spectral_novelty
 from hypotaxis.core.timing.recording import MIX, SIDE_NAMES, Recording
@@ -44,21 +44,24 @@ class MatchedHit:
 
 @dataclass(frozen=True, kw_only=True)
 class Lateness:
-    """The answer. All `_half` values are half-widths of 95 % intervals; drift in ppm, + = progressively later; attack
-    from 10 to 90 % of the peak. side: mono, left, right or mix. confidence: 0 to 1; alternatives_ms: other shifts that
-    match nearly as well.
+    """The answer. All `_half` values are half-widths of 95 % intervals, `_low` and `_high` the ends of such that are
+    not even; drift in ppm, + = progressively later; attack from 10 to 90 % of the peak. two: where the hits stand at
+    two values; lateness_ms is half-way between them then. side: mono, left, right or mix. confidence: 0 to 1;
+    alternatives_ms: other shifts that match nearly as well.
 
     matched + missed + merged + outside = number of distinct note moments; matched = used + set_aside.
     """
 
     lateness_ms: float
-    lateness_half: float
+    lateness_low: float
+    lateness_high: float
     start_ms: float
     start_half: float
     end_ms: float
     end_half: float
     jitter_ms: float
-    jitter_half: float
+    jitter_low: float
+    jitter_high: float
     drift_ppm: float
     drift_half: float
     attack_ms: float
@@ -75,6 +78,12 @@ class Lateness:
     confidence: float
     alternatives_ms: tuple[float, ...]
     warnings: tuple[str, ...]
+    two: TwoValues | None = None
+
+    @property
+    def lateness_half(self) -> float:
+        """Half the width of the lateness's interval."""
+        return (self.lateness_high - self.lateness_low) / 2
 
     @property
     def matched(self) -> int:
@@ -295,6 +304,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         lags=tuple(lags),
         lateness_ms=line.median_ms,
         range_ms=RANGE_MS,
+        two=line.two,
     )
     belief = believe(evidence)
     if belief.refusal:
@@ -304,13 +314,15 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
     start, end = hits[0].moment / rate, hits[-1].moment / rate
     return Lateness(
         lateness_ms=line.median_ms,
-        lateness_half=float(np.hypot(line.median_half, grid)),
+        lateness_low=line.median_ms - float(np.hypot(line.median_ms - line.median_low, grid)),
+        lateness_high=line.median_ms + float(np.hypot(line.median_high - line.median_ms, grid)),
         start_ms=line.at(start),
         start_half=float(np.hypot(line.half_at(start), grid)),
         end_ms=line.at(end),
         end_half=float(np.hypot(line.half_at(end), grid)),
         jitter_ms=line.jitter_ms,
-        jitter_half=line.jitter_half,
+        jitter_low=line.jitter_low,
+        jitter_high=line.jitter_high,
         drift_ppm=line.slope * 1000,
         drift_half=line.slope_half * 1000,
         attack_ms=float(np.median(rises)),
@@ -327,6 +339,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         confidence=belief.confidence,
         alternatives_ms=belief.alternatives_ms,
         warnings=belief.warnings,
+        two=line.two,
     )
 
 

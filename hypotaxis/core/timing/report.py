@@ -7,8 +7,13 @@ import math
 from typing import Any
 
 from hypotaxis.core.timing.choose import Answer
+from hypotaxis.core.timing.line import TwoValues
 from hypotaxis.core.units import signed
 
+_ORDER = (
+    *("offset_samples", "offset_ms", "offset_start_ms", "offset_end_ms"),
+    *("jitter_ms", "drift_ppm", "attack_ms"),
+)
 SURE_ENOUGH = 0.6
 """Confidence below which a number is told as a perhaps, and nothing is built on it."""
 
@@ -17,19 +22,24 @@ def report(answer: Answer, *, warnings: tuple[str, ...] = ()) -> dict[str, Any]:
     """The answer as a JSON object; warnings: what else is to be told of the files."""
     found = answer.lateness
     per_ms = found.sample_rate / 1000
-    values = {
-        "offset_samples": (found.lateness_ms * per_ms, found.lateness_half * per_ms),
-        "offset_ms": (found.lateness_ms, found.lateness_half),
+    halves = {
         "offset_start_ms": (found.start_ms, found.start_half),
         "offset_end_ms": (found.end_ms, found.end_half),
-        "jitter_ms": (found.jitter_ms, found.jitter_half),
         "drift_ppm": (found.drift_ppm, found.drift_half),
         "attack_ms": (found.attack_ms, found.attack_half),
     }
+    late = (found.lateness_ms, found.lateness_low, found.lateness_high)
+    values = {
+        "offset_samples": tuple(value * per_ms for value in late),
+        "offset_ms": late,
+        "jitter_ms": (found.jitter_ms, found.jitter_low, found.jitter_high),
+        **{name: (value, value - half, value + half) for name, (value, half) in halves.items()},
+    }
     result: dict[str, Any] = {}
-    for name, (value, half) in values.items():
+    for name in _ORDER:
+        value, low, high = values[name]
         result[name] = _finite(value)
-        result[f"{name}_ci"] = interval(value, half, low=0.0 if name in ("jitter_ms", "attack_ms") else -math.inf)
+        result[f"{name}_ci"] = interval(max(low, 0.0) if name in ("jitter_ms", "attack_ms") else low, high)
     told = (answer.told,) if answer.told else ()
     return result | {
         "notes": found.matched + found.missed + found.merged + found.outside,
@@ -45,17 +55,16 @@ def report(answer: Answer, *, warnings: tuple[str, ...] = ()) -> dict[str, Any]:
         "channel": answer.channel,
         "clipped": found.clipped,
         "impulses": found.impulses,
+        "two_values": _two_values(found.two),
         "confidence": found.confidence,
         "alternatives_ms": list(found.alternatives_ms),
         "warnings": [*found.warnings, *told, *warnings],
     }
 
 
-def interval(value: float, half: float, *, low: float = -math.inf) -> list[float] | None:
-    """[low, high] around a value; None where the half-width is not known."""
-    if not (math.isfinite(value) and math.isfinite(half)):
-        return None
-    return [round(max(low, value - half), 6), round(value + half, 6)]
+def interval(low: float, high: float) -> list[float] | None:
+    """[low, high]; None where an end is not known."""
+    return [round(low, 6), round(high, 6)] if math.isfinite(low) and math.isfinite(high) else None
 
 
 def half_of(about: list[float]) -> float:
@@ -96,6 +105,14 @@ def one_line(result: dict[str, Any]) -> str:
     ]
     told = "".join(f" [{warning}]" for warning in result["warnings"])
     return f"{to_type(result)}: {', '.join(pieces)}{told}"
+
+
+def _two_values(two: TwoValues | None) -> list[dict[str, float]] | None:
+    """Where the hits stand at two values: each with its share of them, the earlier first."""
+    if two is None:
+        return None
+    shares = ((two.early_ms, 1 - two.later_share), (two.late_ms, two.later_share))
+    return [{"ms": round(ms, 6), "share": round(share, 4)} for ms, share in shares]
 
 
 def _finite(value: float) -> float | None:

@@ -17,14 +17,16 @@ LASTS = {"sharp": 0.4, "drum": 1.2, "impulse": 0.003, "hat": 0.3}
 class Case:
     """What to lay down. late_ms, jitter_ms, drift_ppm of the hits; everything else is a disturbance.
 
-    doubled_ms: every note comes again so much later; chord_ms: three notes so far apart; pop: a click before the
-    first note; velocities: hits differ by up to 20 dB; attack_ms: of pads, which are held for half of ring_s.
+    two_ms: half the hits, by chance, come so much later; doubled_ms: every note comes again so much later; chord_ms:
+    three notes so far apart; pop: a click before the first note; velocities: hits differ by up to 20 dB; attack_ms: of
+    pads, which are held for half of ring_s.
     """
 
     kind: str = "sharp"
     rate: int = 48000
     late_ms: float = 14.2
     jitter_ms: float = 0.0
+    two_ms: float = 0.0
     drift_ppm: float = 0.0
     noise_db: float = -90.0
     hum_db: float = -200.0
@@ -123,6 +125,8 @@ def lay_down(case: Case, seed: int = 1):
     middle = (notes[0] + notes[-1]) / 2
     begins = notes + case.late_ms / 1000 + case.drift_ppm * 1e-6 * (notes - middle)
     begins = begins + case.jitter_ms / 1000 * rng.standard_normal(len(notes))
+    if case.two_ms:
+        begins = begins + case.two_ms / 1000 * (rng.random(len(notes)) < 0.5)
     if case.kind == "impulse":
         begins = begins - 0.001
     length = int((notes[-1] + 1.5) * case.rate)

@@ -61,6 +61,7 @@ def measure_take(take: Take) -> None:
             "used": answer.used,
             "set_aside": answer.set_aside,
             "placement": -round(answer.samples + shift),
+            "lateness_half": answer.lateness_half,
         }
         numbers["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.hits]
         # A half-width that is not known is stored as none.
