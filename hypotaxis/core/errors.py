@@ -56,6 +56,19 @@ class WrongScore(NoAnswer):
     """What came back is not what the notes say."""
 
 
+class WrongTempo(WrongScore):
+    """The recording plays the notes at another tempo. ratio: of its times to the score's, above 1 = it is slower."""
+
+    def __init__(self, ratio: float) -> None:
+        faster = 1 / ratio - 1
+        way = "faster" if faster > 0 else "slower"
+        super().__init__(
+            f"The recording runs {abs(faster):.2%} {way} than the notes: they were played at another tempo. Record it "
+            "again at the tempo of the score, or export the score at that of the recording."
+        )
+        self.ratio = ratio
+
+
 class StudioTrouble(HypotaxisError):
     """The studio refuses or has failed."""
 

@@ -39,12 +39,14 @@ def measure_apart(
     side: str = "auto",
     impulses: bool = False,
     picture: bool = False,
+    against: Path | None = None,
     progress: Callable[[float], None] | None = None,
 ) -> dict[str, Any]:
     """The report of a recording against a score (see report.report), read in a child process.
 
     impulses: impulses were played (see Listened). picture: with "hits" (rows of moment and onset in samples, whether
-    used) and "overlay" (see `_overlay`).
+    used) and "overlay" (see `_overlay`). against: another recording of the same notes; the difference is added (see
+    report.difference_report), and an answer that has only that is one.
     progress: told the share done, several times a second; what it raises ends the child. Raises NoAnswer with the
     reason when there is no answer.
     """
@@ -56,6 +58,7 @@ def measure_apart(
         "side": side,
         "impulses": impulses,
         "picture": picture,
+        "against": str(against) if against else None,
         "memory": MEMORY_BYTES,
         "seconds": SECONDS,
     }
@@ -108,10 +111,10 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
     # Imported here, so that the parent stays small.
     from hypotaxis.core.formats.audio import check_audio
     from hypotaxis.core.formats.smf import read_smf
-    from hypotaxis.core.timing.choose import measure_score
+    from hypotaxis.core.timing.choose import measure_score, moments_to_compare
     from hypotaxis.core.timing.lateness import Listened
     from hypotaxis.core.timing.recording import open_recording
-    from hypotaxis.core.timing.report import report
+    from hypotaxis.core.timing.report import difference_report, report, unknown_report
 
     score = read_smf(_bytes_of(Path(wish["score"])))
     facts = check_audio(Path(wish["recording"]))
@@ -123,7 +126,6 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
         progress=lambda share: _tell(progress=READING_SHARE * share),
     )
     _tell(progress=READING_SHARE)
-    answer = measure_score(listened, score, track=wish["track"], channel=wish["channel"])
     warnings = [facts.remark] if facts.remark else []
     if facts.channels == 1 and wish["side"] not in ("auto", "left"):
         warnings.append(f"The recording is mono; there is no {wish['side']} to choose.")
@@ -132,14 +134,48 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
             f"The file has a time reference of {facts.time_reference} samples, which is not applied: the recording's "
             "first sample is taken as the score's zero."
         )
-    if answer.lateness.outside and not answer.lateness.missed:
-        warnings.append(f"The recording ends before the score: {answer.lateness.outside} notes lie outside it.")
-    result = report(answer, warnings=tuple(warnings))
+    chosen = {"track": wish["track"], "channel": wish["channel"]}
+    try:
+        answer = measure_score(listened, score, **chosen)
+    except NoAnswer as error:
+        if not wish["against"]:
+            raise
+        answer = None
+        notes = moments_to_compare(score, recording.rate, **chosen)
+        result = unknown_report(len(notes) + notes.merged, recording.rate, warnings=(str(error), *warnings))
+    else:
+        if answer.lateness.outside and not answer.lateness.missed:
+            lies = f"{answer.lateness.outside} notes lie outside it."
+            warnings.append(f"The recording ends before the score: {lies}")
+        result = report(answer, warnings=tuple(warnings))
     result |= {"seconds": round(facts.seconds, 3), "kind": facts.kind, "subtype": facts.subtype}
-    if wish["picture"]:
+    if wish["picture"] and answer:
         result["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.lateness.hits]
         result["overlay"] = _overlay(recording, answer.lateness)
+    if wish["against"]:
+        if answer:
+            chosen = {"track": answer.track, "channel": answer.channel}
+        found = _difference(listened, score, Path(wish["against"]), chosen)
+        compared = difference_report(found, recording.rate)
+        if wish["picture"]:
+            compared["compared_hits"] = compared.pop("hits")
+        result |= compared
+        result["warnings"] = [*result["warnings"], *found.warnings]
     return result
+
+
+def _difference(listened, score, against: Path, chosen: dict[str, int | None]):
+    """What the recording differs from another one by."""
+    from hypotaxis.core.formats.audio import check_audio
+    from hypotaxis.core.timing.against import compare
+    from hypotaxis.core.timing.choose import moments_to_compare
+    from hypotaxis.core.timing.lateness import Listened
+    from hypotaxis.core.timing.recording import open_recording
+
+    check_audio(against)
+    other = Listened(open_recording(against))
+    rate = listened.recording.rate
+    return compare(listened, other, moments_to_compare(score, rate, **chosen).positions * 1000 / rate)
 
 
 def _bytes_of(path: Path) -> bytes:

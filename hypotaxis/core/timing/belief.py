@@ -17,26 +17,30 @@ SLOW_MS = 25.0
 """Attack (10 to 90 %) from which a beginning cannot be told to a quarter of a millisecond."""
 TWO_VALUES = 0.8
 """At most, where no hit stands at the value that is told."""
+UNLIKELY, WILD_JITTER_MS, WILD_DRIFT_PPM = 0.35, 2.5, 200.0
+"""An answer of so little confidence that scatters or drifts so much is none."""
 LOOSE_JITTER_MS = 5.0
 """Hits that scatter more than this over a window of ±14 ms may be anything (evenly spread ones have 8 ms)."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Evidence:
-    """What a match rests on: counts, the scatter of the hits, the level before them as a share of their height, how
-    long they rise (10 to 90 %), the share that begins while something rings on, by how much what stands before a slow
-    rise may have moved the point where it is noticed, the coarse lags, best first, and the two values at which the hits
-    stand, if they do."""
+    """What a match rests on: counts, the scatter and the drift of the hits, the level before them as a share of their
+    height, how long they rise (10 to 90 %), the share that begins while something rings on, by how much what stands
+    before a slow rise may have moved the point where it is noticed, whether the notes are uneven, the coarse lags, best
+    first, and the two values at which the hits stand, if they do."""
 
     matched: int
     missed: int
     used: int
     extra: int
     jitter_ms: float
+    drift_ppm: float
     base: float
     rise_ms: float
     rung: float
     covered_ms: float
+    uneven: bool
     lags: tuple[Lag, ...]
     lateness_ms: float
     range_ms: tuple[float, float]
@@ -72,6 +76,10 @@ def believe(evidence: Evidence) -> Belief:
             "or other instruments on the same input. Choose the track or channel that was recorded.",
         )
     rivals = _rivals(evidence)
+    covered_ms = evidence.covered_ms
+    if evidence.uneven:
+        # What covers beginnings differs from note to note, and would make them scatter by as much.
+        covered_ms = min(covered_ms, 4 * evidence.jitter_ms + 0.05)
     inside = evidence.matched + evidence.missed
     confidence = (
         _share(evidence.matched / inside, 0.6, 0.9)
@@ -80,7 +88,7 @@ def believe(evidence: Evidence) -> Belief:
         * _share(-evidence.jitter_ms, -6.0, -3.6)
         * _share(-evidence.extra / evidence.matched, -2.5, -1.1)
         * _share(-evidence.base, -0.6, -0.3)
-        * _share(-evidence.covered_ms, -1.0, -0.12)
+        * _share(-covered_ms, -1.0, -0.12)
     )
     warnings = []
     if rivals:
@@ -102,13 +110,24 @@ def believe(evidence: Evidence) -> Belief:
         confidence = min(confidence, 0.85)
         warnings.append("Most hits begin while others ring on: an uneven pattern with gaps tells it more surely.")
     if evidence.rise_ms > SLOW_MS:
-        confidence = min(confidence, 0.85)
+        # From a beginning that is hardly one of definition to one that a tenth of a second leaves open.
+        confidence = min(confidence, 0.85 - 0.5 * _share(evidence.rise_ms, SLOW_MS, 100.0))
         warnings.append(
             f"The sound takes {evidence.rise_ms:.0f} ms to rise: where it begins is a matter of definition. Compare it "
             "with soundings of the same sound, or measure with a percussive one."
         )
     if evidence.extra > max(4, 0.25 * evidence.matched):
         warnings.append(f"{evidence.extra} hits belong to no note: notes doubled, or something else on this input.")
+    wild = evidence.jitter_ms > WILD_JITTER_MS or abs(evidence.drift_ppm) > WILD_DRIFT_PPM
+    if confidence < UNLIKELY and wild:
+        return Belief(
+            0.0,
+            (),
+            (),
+            f"The hits scatter by {evidence.jitter_ms:.1f} ms and drift by {evidence.drift_ppm:+.0f} ppm, and little "
+            "else speaks for them: more likely echoes or other notes were taken for these. Record a drier or shorter "
+            "sound.",
+        )
     return Belief(round(float(confidence), 3), rivals, tuple(warnings))
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.errors import NoAnswer, SeveralCandidates, UnsupportedScore
+from hypotaxis.core.errors import NoAnswer, SeveralCandidates, UnsupportedScore, WrongScore, WrongTempo
 from hypotaxis.core.session.score import Score, ScorePart
 from hypotaxis.core.timing.lateness import Lateness, Listened
 from hypotaxis.core.timing.moments import Moments, distinct_moments
@@ -57,6 +57,8 @@ def measure_score(listened: Listened, score: Score, *, track: int | None = None,
     together, refused = None, None
     try:
         together = listened.measure(moments_of(score, parts, rate))
+    except WrongTempo as error:
+        raise _with_tempos(score, error) from error
     except NoAnswer as error:
         refused = error
     if together and (explained(together) >= CONVINCING or track is not None or channel is not None):
@@ -67,6 +69,22 @@ def measure_score(listened: Listened, score: Score, *, track: int | None = None,
             return Answer(together, track, channel)
         raise refused
     return _winner(listened, score, candidates, refused)
+
+
+def _with_tempos(score: Score, error: WrongTempo) -> NoAnswer:
+    """Another tempo in the words of the score's own, where that has one."""
+    if len(score.tempo.tempos) > 1:
+        return error
+    bpm = 60e6 / score.tempo.tempos[0][1]
+    return WrongScore(
+        f"The recording runs at {bpm / error.ratio:.4g} BPM, the score at {bpm:.4g}. Record it again at the score's "
+        "tempo, or export the score at that of the recording."
+    )
+
+
+def moments_to_compare(score: Score, rate: int, *, track: int | None, channel: int | None) -> Moments:
+    """The moments of the chosen notes, or of all of them; raises UnsupportedScore where there are none."""
+    return moments_of(score, _chosen(score, track, channel), rate)
 
 
 def moments_of(score: Score, parts: tuple[ScorePart, ...], rate: int) -> Moments:

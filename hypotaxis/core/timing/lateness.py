@@ -8,14 +8,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
-from hypotaxis.core.timing.belief import AMBIGUOUS, Evidence, believe
+from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore, WrongTempo
+from hypotaxis.core.timing.belief import AMBIGUOUS, Belief, Evidence, believe
 from hypotaxis.core.timing.hits import NOISE, Hits, find_hits, loose_hits, rough_onsets
 from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, TwoValues, robust_line
 from hypotaxis.core.timing.moments import Moments
 from hypotaxis.core.timing.novelty import Lag, Novelty, best_lags, novelty, spectral_novelty
 from hypotaxis.core.timing.recording import MIX, SIDE_NAMES, Recording
+from hypotaxis.core.timing.swells import coarse_lag, is_soft, swell_onsets
+from hypotaxis.core.timing.tempos import other_tempo
 
 RANGE_MS = (-10.0, 250.0)
 FEWEST_HITS = 4
@@ -23,12 +25,25 @@ SMALLEST_SHARE = 0.6
 LARGEST_DRIFT_PPM = 300.0
 REACH_MS = 14.0
 """How far from the coarse lag a hit is looked for: four standard deviations of 3 ms jitter."""
+UNEVEN = 0.1
+"""Spread of the distances between notes, as a share of their mean, from which what stands before each differs."""
 CLEAR, TRIED = 0.7, 3
 """Share of the moments that must agree for a lag to need no rivals, and how many rivals of a kind are tried."""
+EARLIER = 0.7
+"""Share of the best fit from which an earlier lag is tried as well."""
 SILENCE = 10 ** (-80 / 20)
+SWELL_JITTER_MS, SWELL_CONFIDENCE = 30.0, 0.25
+"""How far swells may scatter and still be those of the notes, and what such an answer is worth."""
+STEADY_JITTER_MS, SUDDEN_MS, LEFT_OPEN = 0.3, 25.0, 0.05
+"""Scatter up to which hits are read alike; rise (10 to 90 %) up to which a beginning is none of definition, and the
+share of a slower one that is left open."""
 GRID_SAMPLES, CENTRE_SAMPLES = 0.3, 0.05
 """What the sampling grid leaves unknown of an edge, and of an impulse's centre."""
 
+STEADY = (
+    "Only a steady sound or noise came back: there is no signal in which anything begins. Check that the notes are "
+    "sent, the box's level and the cable."
+)
 Progress = Callable[[float], None]
 
 
@@ -182,7 +197,48 @@ class Listened:
         positions, kinds = moments.positions[near], moments.kinds[near]
         curve, lags = self._clearest(positions)
         match = self._best_match(curve, positions, kinds, lags)
-        return _summary(self.recording, curve, match, lags, moments)
+        try:
+            return _summary(self.recording, curve, match, lags, moments)
+        except NoAnswer as error:
+            if curve.is_steady:
+                raise NoSignal(STEADY) from error
+            soft = self._swells(curve, positions, moments) if isinstance(error, WrongScore) else None
+            if soft is not None:
+                return soft
+            ratio = other_tempo(curve, positions, rate)
+            if ratio is not None:
+                raise WrongTempo(ratio) from error
+            raise
+
+    def _swells(self, curve: Novelty, positions: np.ndarray, moments: Moments) -> Lateness | None:
+        """What a sound without edges tells by how it swells, where that agrees with the moments at all."""
+        rate = self.recording.rate
+        lag = coarse_lag(curve, positions, rate, RANGE_MS) if is_soft(curve, len(positions)) else None
+        if lag is None:
+            return None
+        onset, rise = swell_onsets(self.recording, curve, positions, lag)
+        hits = replace(Hits.none(len(positions)), onset=onset, rise=rise)
+        match = _Match(positions, hits, onset, False, rate)
+        if match.found.sum() < max(FEWEST_HITS, SMALLEST_SHARE * len(positions)):
+            return None
+        line = match.line()
+        low, high = RANGE_MS
+        agree = line.used.sum() >= SMALLEST_SHARE * len(positions) and line.jitter_ms <= SWELL_JITTER_MS
+        if (
+            not agree
+            or not low <= line.median_ms <= high
+            or abs(line.slope) * 1000 > LARGEST_DRIFT_PPM + line.slope_half * 1000
+        ):
+            return None
+        rise_ms = float(np.median(rise[match.found])) * 1000 / rate
+        # Where a slow rise begins is a matter of definition: a quarter of it is left open.
+        doubt = rise_ms / 4
+        told = (
+            f"The notes have no edge, they swell over {rise_ms:.0f} ms: how late they are is known to ±{doubt:.0f} ms. "
+            "Compare the recording with another one of the same notes, or measure with a percussive sound."
+        )
+        belief = Belief(SWELL_CONFIDENCE, (), (told,))
+        return _lateness(self.recording, curve, match, line, moments, belief=belief, extra=0, doubt_ms=doubt)
 
     def _clearest(self, positions: np.ndarray) -> tuple[Novelty, list[Lag]]:
         choices = []
@@ -192,9 +248,7 @@ class Listened:
                 # Of sides that say the same the louder one.
                 choices.append((round(lags[0].score, 2), curve.loudest, -number, curve, lags))
         if not choices:
-            raise NoSignal(
-                "Only a steady sound or noise came back: nothing in it begins. Check that the notes are sent."
-            )
+            raise NoSignal(STEADY)
         *_, curve, lags = max(choices, key=lambda choice: choice[:3])
         return curve, lags
 
@@ -261,8 +315,11 @@ def measure(
 
 
 def _close(lags: list[Lag]) -> list[Lag]:
-    """The best lag and its nearest rivals."""
-    return [lag for lag in lags if lag.score >= AMBIGUOUS * lags[0].score][: TRIED + 1]
+    """The best lag and its nearest rivals; of earlier ones those, too, that fit less well, since echoes come later."""
+    best = lags[0]
+    return [
+        lag for lag in lags if lag.score >= (AMBIGUOUS if lag.lateness_ms >= best.lateness_ms else EARLIER) * best.score
+    ][: TRIED + 1]
 
 
 def _sides(recording: Recording, side: str) -> tuple[int, ...]:
@@ -280,26 +337,20 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
             "notes (check channel, patch and return), or the sound is so slow that its beginnings cannot be read."
         )
     line = match.line()
-    expected = match.moments + (line.intercept + line.slope * match.moments / rate) * rate / 1000
-    inside = found | ((expected >= 0) & (expected < recording.frames))
-    matched, missed = int(found.sum()), int((inside & ~found).sum())
-    outside = len(moments) - matched - missed
-    onset, at = match.onset[found], match.moments[found]
+    matched, missed = _counted(match, line, recording.frames)
     extra = match.unclaimed(curve)
     _refuse(line, matched, missed, extra)
-    hits = tuple(
-        MatchedHit(float(moment), float(begin), float((begin - moment) * 1000 / rate), bool(used))
-        for moment, begin, used in zip(at, onset, line.used, strict=True)
-    )
     evidence = Evidence(
         matched=matched,
         missed=missed,
         used=int(line.used.sum()),
         extra=extra,
         jitter_ms=line.jitter_ms,
+        drift_ppm=line.slope * 1000,
         base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
         rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
         covered_ms=_covered_ms(match.hits, rate),
+        uneven=bool(np.std(gaps := np.diff(match.moments)) > UNEVEN * np.mean(gaps)),
         rung=float(np.mean(match.hits.rung[found])),
         lags=tuple(lags),
         lateness_ms=line.median_ms,
@@ -309,7 +360,31 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
     belief = believe(evidence)
     if belief.refusal:
         raise WrongScore(belief.refusal)
-    grid = (CENTRE_SAMPLES if match.impulses else GRID_SAMPLES) * 1000 / rate
+    rise_ms = float(np.median(match.hits.rise[found])) * 1000 / rate
+    # A slow rise that is read alike each time is one the definition fits; where hits scatter, it leaves its place open.
+    doubt = max(0.0, rise_ms - SUDDEN_MS) * LEFT_OPEN if line.jitter_ms > STEADY_JITTER_MS else 0.0
+    return _lateness(recording, curve, match, line, moments, belief=belief, extra=extra, doubt_ms=doubt)
+
+
+def _lateness(
+    recording: Recording,
+    curve: Novelty,
+    match: _Match,
+    line: Line,
+    moments: Moments,
+    *,
+    belief: Belief,
+    extra: int,
+    doubt_ms: float,
+) -> Lateness:
+    """The answer of a match that is believed; doubt_ms: what stays open of where its hits begin, all alike."""
+    rate, found = match.rate, match.found
+    matched, missed = _counted(match, line, recording.frames)
+    hits = tuple(
+        MatchedHit(float(moment), float(begin), float((begin - moment) * 1000 / rate), bool(used))
+        for moment, begin, used in zip(match.moments[found], match.onset[found], line.used, strict=True)
+    )
+    grid = float(np.hypot((CENTRE_SAMPLES if match.impulses else GRID_SAMPLES) * 1000 / rate, doubt_ms))
     rises = match.hits.rise[found] * 1000 / rate
     start, end = hits[0].moment / rate, hits[-1].moment / rate
     return Lateness(
@@ -332,7 +407,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         hits=hits,
         missed=missed,
         merged=moments.merged,
-        outside=outside,
+        outside=len(moments) - matched - missed,
         extra=extra,
         clipped=curve.clipped,
         impulses=match.impulses,
@@ -341,6 +416,13 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         warnings=belief.warnings,
         two=line.two,
     )
+
+
+def _counted(match: _Match, line: Line, frames: int) -> tuple[int, int]:
+    """(moments with a hit, moments without one that should lie inside the recording)."""
+    expected = match.moments + (line.intercept + line.slope * match.moments / match.rate) * match.rate / 1000
+    inside = match.found | ((expected >= 0) & (expected < frames))
+    return int(match.found.sum()), int((inside & ~match.found).sum())
 
 
 def _covered_ms(hits: Hits, rate: int) -> float:

@@ -49,6 +49,14 @@ class Novelty:
         the next AHEAD hops stands above what was just before."""
         return _swells(self.level)
 
+    @cached_property
+    def is_steady(self) -> bool:
+        """Whether it is as loud all along, over stretches of 20 hops, as a noise floor or a drone is: within 3.5 dB."""
+        if len(self.level) < 400:
+            return False
+        ends = np.convolve(self.level, np.full(20, 1 / 20), "valid")
+        return float(ends.max()) < 1.5 * float(np.median(ends))
+
     @property
     def loudest(self) -> float:
         """Highest level anywhere."""

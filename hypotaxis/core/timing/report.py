@@ -6,6 +6,7 @@ Unknown values are None, never NaN; intervals are [low, high] at 95 %. offset is
 import math
 from typing import Any
 
+from hypotaxis.core.timing.against import Difference
 from hypotaxis.core.timing.choose import Answer
 from hypotaxis.core.timing.line import TwoValues
 from hypotaxis.core.units import signed
@@ -13,6 +14,10 @@ from hypotaxis.core.units import signed
 _ORDER = (
     *("offset_samples", "offset_ms", "offset_start_ms", "offset_end_ms"),
     *("jitter_ms", "drift_ppm", "attack_ms"),
+)
+_COUNTED = (
+    *("notes", "matched", "missed", "merged", "outside", "extra", "set_aside", "sample_rate", "input", "track"),
+    *("channel", "clipped", "impulses", "two_values", "confidence", "alternatives_ms", "warnings"),
 )
 SURE_ENOUGH = 0.6
 """Confidence below which a number is told as a perhaps, and nothing is built on it."""
@@ -93,6 +98,12 @@ def to_type(result: dict[str, Any]) -> str:
 
 def one_line(result: dict[str, Any]) -> str:
     """The whole answer in one line of text."""
+    told = "".join(f" [{warning}]" for warning in result["warnings"])
+    compared = ""
+    if result.get("compared"):
+        compared = f"{_difference_text(result)}; "
+    if result["offset_ms"] is None:
+        return f"{compared}its own lateness is not known{told}"
     half = half_of(result["offset_ms_ci"]) if result["offset_ms_ci"] else None
     inside = result["matched"] + result["missed"]
     pieces = [
@@ -103,8 +114,40 @@ def one_line(result: dict[str, Any]) -> str:
         f"{result['matched']} of {inside} notes matched",
         f"confidence {result['confidence']:.2f}",
     ]
-    told = "".join(f" [{warning}]" for warning in result["warnings"])
-    return f"{to_type(result)}: {', '.join(pieces)}{told}"
+    return f"{compared}{to_type(result)}: {', '.join(pieces)}{told}"
+
+
+def _difference_text(result: dict[str, Any]) -> str:
+    about = result["difference_ms_ci"]
+    half = f" ±{half_of(about):.2f}" if about else ""
+    return (
+        f"{signed(result['difference_ms'], 2)} ms{half} against the other recording "
+        f"({result['compared']} notes compared, confidence {result['difference_confidence']:.2f})"
+    )
+
+
+def difference_report(found: Difference, rate: int) -> dict[str, Any]:
+    """What a recording of this rate differs from another one by, as a JSON object. + = it is the later one."""
+    per_ms = rate / 1000
+    late = (found.difference_ms, found.low_ms, found.high_ms)
+    result: dict[str, Any] = {}
+    for name, factor in (("difference_samples", per_ms), ("difference_ms", 1.0)):
+        result[name] = _finite(late[0] * factor)
+        result[f"{name}_ci"] = interval(late[1] * factor, late[2] * factor)
+    return result | {
+        "difference_jitter_ms": _finite(found.jitter_ms),
+        "difference_drift_ppm": _finite(found.drift_ppm),
+        "difference_confidence": found.confidence,
+        "compared": len(found.hits),
+        "hits": [{"note_ms": round(h.note_ms, 3), "difference_ms": round(h.difference_ms, 4)} for h in found.hits],
+    }
+
+
+def unknown_report(notes: int, rate: int, *, warnings: tuple[str, ...]) -> dict[str, Any]:
+    """The report of a recording of which nothing is known by itself: every key, null but for what is known."""
+    known = {"notes": notes, "sample_rate": rate, "alternatives_ms": [], "warnings": list(warnings)}
+    names = [name for value in _ORDER for name in (value, f"{value}_ci")]
+    return dict.fromkeys([*names, *_COUNTED]) | known
 
 
 def _two_values(two: TwoValues | None) -> list[dict[str, float]] | None:

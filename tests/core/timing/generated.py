@@ -19,7 +19,8 @@ class Case:
 
     two_ms: half the hits, by chance, come so much later; doubled_ms: every note comes again so much later; chord_ms:
     three notes so far apart; pop: a click before the first note; velocities: hits differ by up to 20 dB; attack_ms: of
-    pads, which are held for half of ring_s.
+    pads, which are held for half of ring_s; echoes: (ms, dB) of each; hall_s: of a reverberation, hall_db: its energy
+    against the dry sound's.
     """
 
     kind: str = "sharp"
@@ -42,6 +43,9 @@ class Case:
     chord_ms: float = 0.0
     ring_s: float = 0.3
     attack_ms: float = 40.0
+    echoes: tuple = ()
+    hall_s: float = 0.0
+    hall_db: float = -12.0
     pitches: tuple = (110.0, 82.4, 98.0, 146.8)
     notes: np.ndarray = field(default_factory=lambda: irregular(48))
 
@@ -153,6 +157,18 @@ def lay_down(case: Case, seed: int = 1):
             )
     for _ in range(case.extra):
         signal += sound(case.kind, time - rng.uniform(notes[0], notes[-1]), 220.0, case)
+    dry = signal.copy()
+    for late, gain_db in case.echoes:
+        samples = round(late * case.rate / 1000)
+        signal[samples:] += 10 ** (gain_db / 20) * dry[:-samples]
+    if case.hall_s:
+        tail = np.arange(round(1.5 * case.hall_s * case.rate)) / case.rate
+        hall = rng.standard_normal(len(tail)) * 10 ** (-3 * tail / case.hall_s)
+        # The first reflection comes 12 ms behind.
+        hall = np.concatenate([np.zeros(round(0.012 * case.rate)), hall])
+        hall *= 10 ** (case.hall_db / 20) / np.sqrt((hall**2).sum())
+        size = 1 << int(np.ceil(np.log2(len(signal) + len(hall))))
+        signal += np.fft.irfft(np.fft.rfft(dry, size) * np.fft.rfft(hall, size), size)[: len(signal)]
     signal *= case.level / np.abs(signal).max() * (-1 if case.invert else 1)
     if case.pop:
         signal[int(0.2 * case.rate) :][:20] += case.pop * (-1.0) ** np.arange(20)

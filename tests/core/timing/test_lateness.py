@@ -10,7 +10,7 @@ import soundfile
 from django.test import SimpleTestCase
 from scipy import stats
 
-from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore
+from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore, WrongTempo
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.line import robust_line, student_quantile
 from hypotaxis.core.timing.moments import distinct_moments
@@ -195,6 +195,30 @@ class AccuracyTest(SimpleTestCase):
             inside += found.lateness_low - ONE_SAMPLE_MS <= 14.2 <= found.lateness_high + ONE_SAMPLE_MS
         self.assertGreaterEqual(inside, 34)
 
+    def test_of_echoes_and_rooms_the_first_arrival_counts(self):
+        # Delays at 120 BPM: a sixteenth 125 ms, a dotted one 187.5 ms, a dotted eighth 375 ms.
+        beat = swung(120, bpm=120, percent=50)
+        cases = {
+            "a dotted eighth": Case("drum", echoes=((375, -3), (750, -6)), notes=beat),
+            "a sixteenth, louder than the hit": Case("drum", echoes=((125, 3),), notes=beat),
+            "a dotted sixteenth as loud": Case(echoes=((187.5, 0),), notes=beat),
+            "a slap": Case(echoes=((60, 3),)),
+            "a room": Case("drum", hall_s=0.4, hall_db=-6),
+            "a hall": Case("pluck", hall_s=2.0, hall_db=0),
+            "a chorus": Case("pluck", echoes=((7, -1), (11, -2))),
+        }
+        for name, case in cases.items():
+            with self.subTest(name):
+                found, _, truth = answer(case)
+                self.assertAlmostEqual(found.lateness_ms, float(np.nanmedian(truth)), delta=0.25)
+        for name in ("a room", "a hall", "a chorus"):
+            self.assertGreaterEqual(answer(cases[name])[0].confidence, 0.7)
+        # Where echo and hit can't be told apart the other one is named.
+        found, _, truth = answer(Case("pluck", echoes=((125, 3),), notes=beat))
+        early = float(np.nanmedian(truth))
+        self.assertLess(found.confidence, 0.5)
+        self.assertTrue(any(abs(ms - early) < 3 for ms in (found.lateness_ms, *found.alternatives_ms)))
+
     def test_two_values_are_told_as_two(self):
         # A buffer or a frame grid: half the hits 1 to 5 ms later; jitter is half the distance, the mid-point is told.
         for apart in (1.0, 2.7, 5.0):
@@ -240,6 +264,15 @@ class RefusalTest(SimpleTestCase):
         noise = 0.1 * np.random.default_rng(1).standard_normal(length).astype(np.float32)
         with self.assertRaises(NoAnswer):
             measure(HeldRecording(noise, 48000), self.moments())
+
+    def test_another_tempo_is_told_as_such(self):
+        notes = irregular(100)
+        for bpm in (121, 119, 126, 100):
+            with self.subTest(bpm):
+                signal, _, _ = lay_down(Case("drum", notes=notes * 120 / bpm))
+                with self.assertRaises(WrongTempo) as caught:
+                    measure(HeldRecording(signal, 48000), distinct_moments(notes * 48000, 48000))
+                self.assertAlmostEqual(120 / caught.exception.ratio, bpm, delta=0.05)
 
     def test_another_piece_gives_no_number(self):
         for seed in range(6):

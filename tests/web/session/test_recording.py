@@ -268,6 +268,21 @@ class PlacedTest(DemoTest):
         self.assertIn("it is placed by that of take 3, Sedge upper", self.page("session:home"))
         self.assertIn("Sedge lower", self.page("handover:home"))
 
+    def test_a_borrowed_lateness_is_corrected_by_comparing_the_two_takes(self):
+        self.record("Sedge upper", bars=(1, 4))
+        later = self.record("Sedge upper", bars=(1, 4)).takes.get()
+        own = later.placement
+        later.lateness, later.placement = {"error": "Its beginnings cannot be read."}, None
+        later.save()
+        lender = self.session.takes.exclude(uid=later.uid).get()
+        lender.lateness |= {"lateness_ms": lender.lateness["lateness_ms"] + 3.0}
+        lender.save()
+        self.client.post(reverse("session:place", args=[later.uid]), {"to": "borrowed"})
+        later.refresh_from_db()
+        self.assertRegex(later.lateness["borrowed"], r"take 1, Sedge upper, and [+−]\d\.\d\d ms \(±.* by comparing")
+        # The lender's number counts (3 ms more than it is), and what the two really differ by.
+        self.assertAlmostEqual(later.placement, own - 144, delta=12)
+
     def test_placed_the_sound_stands_at_the_note_and_as_it_arrived_behind_it(self):
         take = self.record("Alder kit").takes.get()
         heard = {}

@@ -17,6 +17,7 @@ from hypotaxis.core.timing import apart
 from tests.core.formats.test_smf import END, smf
 from tests.core.timing.files import pair_of_files, score_file
 from tests.core.timing.generated import Case, irregular, lay_down
+from tests.core.timing.soft import soft_take
 
 
 class AlignTest(SimpleTestCase):
@@ -63,6 +64,54 @@ class AlignTest(SimpleTestCase):
         code, out, _ = self.align(score, recording)
         self.assertEqual((code, len(out.strip().splitlines())), (0, 1))
         self.assertTrue(out.startswith(f"type −{round(found['offset_ms'], 1):.1f} ms, −{found['offset_samples']:.0f}"))
+
+    def soft_pair(self, kind: str, *, rate: int = 48000, **second):
+        """(score, recording, other recording, by how much the recording is really later, ms)."""
+        score = self.folder / "soft.mid"
+        (notes,) = score_file(score, ("Soft", 1, irregular(12, shortest=0.5)))
+        begins = []
+        for name, seed, late, fields in (("one", 1, 19.7, {}), ("other", 2, 14.2, {"rate": rate} | second)):
+            signal, real = soft_take(kind, notes, late_ms=late, seed=seed, free=False, held=1.05, **fields)
+            soundfile.write(self.folder / f"{name}.wav", signal, fields.get("rate", 48000), subtype="PCM_24")
+            begins.append(real)
+        really = float(np.median(begins[0] - begins[1])) * 1000
+        return score, self.folder / "one.wav", self.folder / "other.wav", really
+
+    def test_another_recording_of_the_same_notes_is_compared(self):
+        score, one, other, really = self.soft_pair("pad", rate=44100)
+        found = self.answer(score, one, "--against", str(other))
+        self.assertAlmostEqual(found["difference_ms"], really, delta=0.1)
+        self.assertAlmostEqual(found["difference_samples"], found["difference_ms"] * 48, delta=0.01)
+        for name in ("difference_ms", "difference_samples"):
+            low, high = found[f"{name}_ci"]
+            self.assertTrue(low <= found[name] <= high)
+        self.assertEqual((found["compared"], found["sample_rate"]), (len(found["hits"]), 48000))
+        self.assertEqual(list(found["hits"][0]), ["note_ms", "difference_ms"])
+        _, out, _ = self.align(score, one, "--against", str(other))
+        self.assertIn("+5.50 ms", out)
+        self.assertIn("against the other recording", out)
+
+    def test_only_the_difference_may_be_known_and_other_notes_are_refused(self):
+        score, one, other, _ = self.soft_pair("pad")
+        signal, rate = soundfile.read(one)
+        # Its beginning cut off, it is out of range by itself, and still compares.
+        for path in (one, other):
+            signal, rate = soundfile.read(path)
+            soundfile.write(path, np.concatenate([np.zeros(rate // 2), signal]), rate, subtype="PCM_24")
+        found = self.answer(score, one, "--against", str(other))
+        self.assertIsNone(found["offset_ms"])
+        self.assertEqual((found["matched"], found["confidence"], found["notes"]), (None, None, 12))
+        self.assertAlmostEqual(found["difference_ms"], 5.5, delta=0.1)
+        _, out, _ = self.align(score, one, "--against", str(other))
+        self.assertIn("its own lateness is not known", out)
+        score, one, other, _ = self.soft_pair("strings", pitches=(246.9, 293.7, 349.2, 196.0, 277.2))
+        self.assertIn("notes are the same in both", self.refusal(score, one, "--against", str(other)))
+
+    def test_another_tempo_is_told_in_beats_a_minute(self):
+        score, _, _ = pair_of_files(self.folder)
+        signal, _, _ = lay_down(Case("drum", notes=irregular(32) * 120 / 121))
+        soundfile.write(self.folder / "fast.wav", signal, 48000)
+        self.assertIn("runs at 121 BPM, the score at 120", self.refusal(score, self.folder / "fast.wav"))
 
     def test_other_containers_and_rates(self):
         for name, subtype, rate in (("a.flac", "PCM_16", 44100), ("b.aiff", "PCM_24", 96000), ("c.wav", "FLOAT", 8000)):
@@ -111,7 +160,7 @@ class AlignTest(SimpleTestCase):
         samples, _ = soundfile.read(recording)
         made = {
             "silent": np.zeros_like(samples),
-            "begins|follow|belong": 0.1 * np.random.default_rng(1).standard_normal(len(samples)),
+            "there is no signal": 0.1 * np.random.default_rng(1).standard_normal(len(samples)),
             "outside|follow|belong": np.concatenate([np.zeros(48000 * 3 // 10), samples]),
             "no numbers": np.where(np.arange(len(samples)) == 999, np.nan, samples),
         }

@@ -24,6 +24,7 @@ from tests.web.base import DemoTest
 def measured_here(score, recording, *, progress=None, **wish):
     """As `measure_apart` answers, without a process of its own; that process is tested by itself (test_align)."""
     asked = {"score": str(score), "recording": str(recording), "track": None, "channel": None, "side": "auto"}
+    asked["against"] = None
     with mock.patch.object(apart, "_tell"):
         try:
             return apart._answer(asked | wish)

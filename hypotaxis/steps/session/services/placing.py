@@ -7,10 +7,13 @@ import soundfile
 
 from hypotaxis.core.errors import NoAnswer
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.against import Difference, compare
 from hypotaxis.core.timing.aligning import anchor_samples, fitted
-from hypotaxis.core.timing.lateness import measure
+from hypotaxis.core.timing.lateness import Listened, measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
+from hypotaxis.core.timing.report import SURE_ENOUGH
+from hypotaxis.core.units import signed
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_rig
 from hypotaxis.records.lateness import known_latenesses
@@ -18,18 +21,25 @@ from hypotaxis.records.models import Instrument, Take
 from hypotaxis.records.plan import notes_of, tempo_of
 
 FIT = ("fitted", "fitted_frames", "fitted_ppm")
+PLACED_BY_ITSELF = 0.3
+"""Confidence from which a take is placed without being asked for: what only swells is told with less."""
 SAME_MS = 0.05
 """A new median nearer than this to the old one is no change worth a step of the journal."""
 
 
 def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
     """(session samples (float) at which the notes of a take's pass begin that come home in it, their numbers)."""
+    notes = _notes_of(take)
+    return tempo_of(take.session).samples_at(notes["tick"], take.sample_rate), notes["note"]
+
+
+def _notes_of(take: Take) -> np.ndarray:
+    """The notes of a take's pass that come home in it."""
     tempo = tempo_of(take.session)
     first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
     notes = notes_of(take.track)
     notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
-    notes = notes[_by_this_way(take, notes["note"])]
-    return tempo.samples_at(notes["tick"], take.sample_rate), notes["note"]
+    return notes[_by_this_way(take, notes["note"])]
 
 
 def shift_samples(take: Take) -> float:
@@ -69,6 +79,12 @@ def measure_take(take: Take) -> None:
     take.save(update_fields=["lateness"])
 
 
+def is_sure_enough(take: Take) -> bool:
+    """Whether a take's own measurement may place it by itself; a less sure one is left for the person."""
+    found = take.lateness or {}
+    return "error" not in found and found.get("confidence", 0.0) >= PLACED_BY_ITSELF
+
+
 def place(take: Take) -> None:
     """Let a measured take stand where its notes stand; its instrument learns the lateness.
 
@@ -97,12 +113,48 @@ def lender_of(take: Take) -> Take | None:
 
 
 def place_like(take: Take, lender: Take) -> None:
-    """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it."""
-    late = lender.lateness["lateness_ms"] * take.sample_rate / 1000
-    take.placement = -round(late + shift_samples(take))
+    """Let a take that could not be measured stand by another one's lateness; where it was borrowed is kept with it.
+
+    Where both hold notes of one track that compare, what they differ by is added (see timing.against); where they don't
+    the other's lateness is taken as it is.
+    """
+    late = lender.lateness["lateness_ms"]
+    borrowed = f"take {lender.number}, {lender.title}"
+    found = difference_of(take, lender)
+    if found is not None:
+        late += found.difference_ms
+        half = (found.high_ms - found.low_ms) / 2
+        borrowed += f", and {signed(found.difference_ms, 2)} ms (±{half:.2f}) by comparing {len(found.hits)} notes"
+    take.placement = -round(late * take.sample_rate / 1000 + shift_samples(take))
     _forget_fit(take)
-    take.lateness = (take.lateness or {}) | {"borrowed": f"take {lender.number}, {lender.title}"}
+    take.lateness = (take.lateness or {}) | {"borrowed": borrowed}
     take.save(update_fields=["placement", "lateness", *FIT])
+
+
+def difference_of(take: Take, other: Take) -> Difference | None:
+    """By how much a take is later than another one of its track and return, against the same notes; None where they do
+    not compare, or not surely enough to build on."""
+    if (take.track_id, take.way_uid) != (other.track_id, other.way_uid):
+        return None
+    mine, theirs = _moments_ms(take), _moments_ms(other)
+    both = sorted(mine.keys() & theirs.keys())
+    try:
+        found = compare(
+            Listened(open_recording(audio.take_path(take.file))),
+            Listened(open_recording(audio.take_path(other.file))),
+            np.array([mine[tick] for tick in both]),
+            np.array([theirs[tick] for tick in both]),
+        )
+    except NoAnswer:
+        return None
+    return found if found.confidence >= SURE_ENOUGH else None
+
+
+def _moments_ms(take: Take) -> dict[int, float]:
+    """The distinct moments of a take's notes by their tick, in ms from its file's first sample."""
+    ticks = np.unique(_notes_of(take)["tick"])
+    at = tempo_of(take.session).samples_at(ticks, take.sample_rate) + shift_samples(take) - take.first_sample
+    return {int(tick): float(sample) * 1000 / take.sample_rate for tick, sample in zip(ticks, at, strict=True)}
 
 
 def place_fitted(take: Take) -> None:

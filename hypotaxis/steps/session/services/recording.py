@@ -27,7 +27,7 @@ from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import send_apart, studio_for
-from hypotaxis.steps.session.services.placing import measure_take, place
+from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place
 
 log = logging.getLogger(__name__)
 
@@ -219,7 +219,7 @@ def keep_takes(run: Pass) -> None:
             if take.lateness is not None:
                 continue
             measure_take(take)
-            if run.place and take.lateness and "error" not in take.lateness:
+            if run.place and is_sure_enough(take):
                 place(take)
     partial.unlink()
 

@@ -18,6 +18,7 @@ class Command(BaseCommand):
     def add_arguments(self, parser) -> None:
         parser.add_argument("--score", required=True, metavar="FILE", help="Standard MIDI File, type 0 or 1")
         parser.add_argument("--recording", required=True, metavar="FILE", help="WAV, AIFF, FLAC or Ogg")
+        parser.add_argument("--against", metavar="FILE", help="another recording of the same notes, to compare with")
         parser.add_argument("--track", type=int, help="from 1, in file order, the conductor track included")
         parser.add_argument("--channel", type=int, choices=range(1, 17), metavar="1-16")
         parser.add_argument("--input", choices=("left", "right", "mix", "auto"), default="auto", help="side of a pair")
@@ -27,7 +28,12 @@ class Command(BaseCommand):
         try:
             score, recording = file_named(options["score"]), file_named(options["recording"])
             result = measure_apart(
-                score, recording, track=options["track"], channel=options["channel"], side=options["input"]
+                score,
+                recording,
+                track=options["track"],
+                channel=options["channel"],
+                side=options["input"],
+                against=file_named(options["against"]) if options["against"] else None,
             )
         except HypotaxisError as error:
             refuse(self, error, as_json=options["json"])
