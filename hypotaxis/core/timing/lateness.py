@@ -32,8 +32,8 @@ CLEAR, TRIED = 0.7, 3
 EARLIER = 0.7
 """Share of the best fit from which an earlier lag is tried as well."""
 SILENCE = 10 ** (-80 / 20)
-SWELL_JITTER_MS, SWELL_CONFIDENCE = 30.0, 0.25
-"""How far swells may scatter and still be those of the notes, and what such an answer is worth."""
+SWELL_JITTER_MS, FEWEST_SWELLS, SWELL_CONFIDENCE = 15.0, 6, 0.25
+"""How far swells may scatter and still be those of the notes, how many are needed, and what such an answer is worth."""
 STEADY_JITTER_MS, SUDDEN_MS, LEFT_OPEN = 0.3, 25.0, 0.05
 """Scatter up to which hits are read alike; rise (10 to 90 %) up to which a beginning is none of definition, and the
 share of a slower one that is left open."""
@@ -219,7 +219,7 @@ class Listened:
         onset, rise = swell_onsets(self.recording, curve, positions, lag)
         hits = replace(Hits.none(len(positions)), onset=onset, rise=rise)
         match = _Match(positions, hits, onset, False, rate)
-        if match.found.sum() < max(FEWEST_HITS, SMALLEST_SHARE * len(positions)):
+        if match.found.sum() < max(FEWEST_SWELLS, SMALLEST_SHARE * len(positions)):
             return None
         line = match.line()
         low, high = RANGE_MS
