@@ -36,6 +36,7 @@ class Evidence:
     extra: int
     jitter_ms: float
     drift_ppm: float
+    drift_half: float
     base: float
     rise_ms: float
     rung: float
@@ -118,7 +119,9 @@ def believe(evidence: Evidence) -> Belief:
         )
     if evidence.extra > max(4, 0.25 * evidence.matched):
         warnings.append(f"{evidence.extra} hits belong to no note: notes doubled, or something else on this input.")
-    wild = evidence.jitter_ms > WILD_JITTER_MS or abs(evidence.drift_ppm) > WILD_DRIFT_PPM
+    # Few hits leave the drift open; only one that they are sure of speaks against them.
+    drifts = abs(evidence.drift_ppm) - evidence.drift_half > WILD_DRIFT_PPM
+    wild = evidence.jitter_ms > WILD_JITTER_MS or drifts
     if confidence < UNLIKELY and wild:
         return Belief(
             0.0,

@@ -347,6 +347,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         extra=extra,
         jitter_ms=line.jitter_ms,
         drift_ppm=line.slope * 1000,
+        drift_half=line.slope_half * 1000,
         base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
         rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
         covered_ms=_covered_ms(match.hits, rate),

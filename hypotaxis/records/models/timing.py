@@ -14,7 +14,7 @@ class Soundings(models.QuerySet):
     def figures(self) -> "Soundings":
         """Each with the few numbers its line shows, None while it has none: late_ms, late_ci, jitter_ms, matched,
         missed, set_aside, confidence."""
-        return self.defer("result", "parts").annotate(
+        return self.defer("result", "parts", "compared").annotate(
             late_ms=KT("result__offset_ms"),
             late_ci=KeyTransform("offset_ms_ci", "result"),
             jitter_ms=KT("result__jitter_ms"),
@@ -33,7 +33,8 @@ class Sounding(WithUid):
     (core.timing.context). score and recording: names of the kept files; score_title, recording_title: as the person's
     files were called; parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was
     asked for (None, "auto": find out); result: the report as core.timing.report has it, with hits and overlay, empty
-    until measured.
+    until measured; compared: what its recording differs from another one by (core.timing.report.difference_report, with
+    `with` and `name`, uid and name of the other sounding), or {"error": reason, "name"}; empty until it was asked for.
     """
 
     name = models.CharField(max_length=80)
@@ -56,6 +57,7 @@ class Sounding(WithUid):
     channel = models.PositiveSmallIntegerField(null=True)
     side = models.CharField(max_length=5, default="auto")
     result = models.JSONField(default=dict)
+    compared = models.JSONField(default=dict)
     objects = Soundings.as_manager()
 
     class Meta:

@@ -242,6 +242,18 @@ def again(request, uid):
 
 
 @require_POST
+def compare(request, uid):
+    """Lay a sounding's recording over another one's."""
+    row = _row(uid)
+    other = next((one for one in sounding.others_to_compare(row) if str(one.uid) == request.POST.get("other")), None)
+    if other is None:
+        messages.error(request, "Choose the recording to compare with.")
+    elif row.job.finished:
+        sounding.compare_with(row, other)
+    return redirect(_address(row))
+
+
+@require_POST
 def rename(request, uid):
     """Give a sounding another name."""
     row = _row(uid)
@@ -368,6 +380,8 @@ def _opened(request, row: Sounding) -> dict:
         ),
         "rename_form": RenameForm(initial={"name": row.name}),
         "field": "late" if request.GET.get("field") == "late" else "shift",
+        "others": sounding.others_to_compare(row) if row.job.finished else [],
+        "difference": picture.difference_of(row),
     }
     if row.result and row.job.finished:
         context |= {"found": picture.opened_of(row), "wave": _wave(request, row), "plot_w": PLOT_W, "plot_h": PLOT_H}

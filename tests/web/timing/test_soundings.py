@@ -116,6 +116,27 @@ class SoundingTest(DemoTest):
         self.assertIn("ms against the opened", page)
         self.assertEqual(page.count('class="needle-head"'), 4)
 
+    def test_a_recording_is_laid_over_another_one_of_the_same_notes(self):
+        self.upload()
+        first, own = Sounding.objects.get(), self.true_ms
+        self.upload(name="A week later")
+        later = Sounding.objects.exclude(uid=first.uid).get()
+        self.assertIn("Compare with another recording", self.page("timing:open", later.uid))
+        self.client.post(reverse("timing:compare", args=[later.uid]), {"other": first.uid})
+        later.refresh_from_db()
+        later.job.refresh_from_db()
+        self.assertEqual(later.job.state, Job.DONE)
+        self.assertAlmostEqual(later.compared["difference_ms"], self.true_ms - own, delta=0.05)
+        page = self.page("timing:open", later.uid)
+        self.assertRegex(page, "Its notes come 0.00 ms ±0.0. (later|earlier) than those of to the left")
+        self.assertIn(f"late by +{first.result['offset_ms']:.2f} ms", page)
+        self.upload(seed=12)
+        other = Sounding.objects.first()
+        self.client.post(reverse("timing:compare", args=[other.uid]), {"other": first.uid})
+        self.assertIn("It does not compare with to the left", self.page("timing:open", other.uid))
+        answer = self.client.post(reverse("timing:compare", args=[other.uid]), {"other": "none"}, follow=True)
+        self.assertIn("Choose the recording to compare with", self.told(answer))
+
     def test_a_recording_without_an_answer_says_why_and_can_be_measured_anew(self):
         silent = self.folder / "silent.wav"
         soundfile.write(silent, [0.0] * 480_000, 48000)

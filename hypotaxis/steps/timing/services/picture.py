@@ -51,6 +51,28 @@ class Wave:
     links: dict[str, str]
 
 
+def difference_of(row: Sounding) -> str:
+    """What a sounding's recording differs from another one by, in a sentence or two; "" where it was not compared."""
+    found = row.compared
+    if not found:
+        return ""
+    if "error" in found:
+        return f"It does not compare with {found['name']}. {found['error']}"
+    about = found["difference_ms_ci"]
+    half = f" ±{half_of(about):.2f}" if about else ""
+    later = found["difference_ms"]
+    way = "later" if later >= 0 else "earlier"
+    told = (
+        f"Its notes come {abs(later):.2f} ms{half} {way} than those of {found['name']} ({found['compared']} compared, "
+        f"confidence {found['difference_confidence']:.2f})."
+    )
+    other = Sounding.objects.filter(uid=found["with"]).first()
+    known = other.result.get("offset_ms") if other else None
+    if known is None:
+        return told
+    return f"{told} With the {signed(known, 2)} ms of that one they are late by {signed(known + later, 2)} ms."
+
+
 def opened_of(row: Sounding) -> Opened:
     """A measured sounding in full."""
     found = row.result

@@ -14,7 +14,7 @@ from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
 from django.db import transaction
 from huey.contrib.djhuey import db_task
 
-from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.errors import NoAnswer, UnreadableFile, UnsupportedScore
 from hypotaxis.core.formats.audio import open_sound
 from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
@@ -29,6 +29,8 @@ from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Sounding
 from hypotaxis.records.plan import load_plan
 
+ENDED = (Job.DONE, Job.FAILED)
+MOST_OTHERS = 40
 KEPT_ALIGNED = 12
 """Aligned recordings that are kept; all of them can be made again."""
 
@@ -117,6 +119,54 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
         state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False
     )
     measure(str(row.job_id))
+
+
+def others_to_compare(row: Sounding) -> list[Sounding]:
+    """Other soundings whose recordings are kept, those of the same trip first, the newest of each."""
+    kept = Sounding.objects.figures().exclude(uid=row.uid).exclude(recording="").filter(job__state__in=ENDED)
+    mine = (row.instrument_uid, row.part_uid, row.way_uid, row.loop_uid)
+    newest = sorted(kept, key=lambda one: one.made, reverse=True)
+    same = [one for one in newest if (one.instrument_uid, one.part_uid, one.way_uid, one.loop_uid) == mine]
+    return [*same, *(one for one in newest if one not in same)][:MOST_OTHERS]
+
+
+def compare_with(row: Sounding, other: Sounding) -> None:
+    """Ask for what a sounding's recording differs from another one's by."""
+    Job.objects.filter(uid=row.job_id).update(
+        state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False
+    )
+    compare(str(row.job_id), str(other.uid))
+
+
+@db_task()
+def compare(job_uid: str, other_uid: str) -> None:
+    """The task: lay the recording over the other one; what was measured before stays."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        row, other = Sounding.objects.get(job_id=job_uid), Sounding.objects.get(uid=other_uid)
+        about = {"with": str(other.uid), "name": other.name}
+        try:
+            found = measure_apart(
+                path_of(row.score),
+                path_of(row.recording),
+                track=row.track,
+                channel=row.channel,
+                side=row.side,
+                picture=True,
+                against=path_of(other.recording),
+                progress=reporter.tell,
+            )
+        except NoAnswer as error:
+            row.compared = about | {"error": str(error)}
+        else:
+            row.compared = about | {name: found[name] for name in found if name.startswith(("difference_", "compared"))}
+        row.save(update_fields=["compared"])
+        if not row.result:
+            # By itself it still has no answer.
+            raise NoAnswer(
+                "Its own lateness could not be read; what it differs from another recording by stands below."
+            )
 
 
 def remove(row: Sounding) -> None:
