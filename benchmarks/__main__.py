@@ -32,6 +32,7 @@ from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
 from hypotaxis.core.timing.wires import wire_report
+from tests.core.timing.spreads import SPREADS, coverage
 from tests.rooms import large_room
 
 RATE = 48_000
@@ -185,7 +186,19 @@ def tell(what: str, ours: float, theirs: float, reference: str) -> None:
     print(f"{what}: {ours / theirs:.2f} of {reference} ({ours:.3f} s against {theirs:.3f} s)")
 
 
+def intervals() -> None:
+    """1,000 draws of every spread: how often the stated intervals hold, and how wide they are against exact ones."""
+    for spread in SPREADS:
+        for count, outliers in (*((n, False) for n in (5, 8, 12, 24, 64)), *((n, True) for n in (10, 20, 64))):
+            found = coverage(spread, count, 1000, outliers=outliers)
+            held = ", ".join(f"{name} {share:.3f}" for name, share in found.held.items())
+            widths = ", ".join(f"{name} {width:.2f}" for name, width in found.width.items())
+            odd = ", 15 % odd ones" if outliers else ""
+            print(f"intervals, {spread}, {count} hits{odd}: hold {held}; width of exact {widths}")
+
+
 if __name__ == "__main__":
+    intervals()
     lateness_of_three_minutes()
     one_hour_of_stereo()
     reading_a_score()

@@ -18,8 +18,8 @@ LOOSE_MS, FEW, FEW_LOOSE_MS = 0.5, 10, 6.0
 more."""
 TWO_MS, TIGHT, LEAST_SHARE = (0.8, 6.5), 6.0, 0.16
 """Two values: how far apart they may be, how many times tighter each is, the least share of the hits of one."""
-SIGN_LEVEL = 0.965
-"""Of the interval for the median: a little more than 95 %, since it takes the fitted slope for known."""
+SIGN_LEVEL = 0.975
+"""Of the interval for the median: more than 95 %, since it takes the fitted slope and the outliers for known."""
 
 
 @dataclass(frozen=True)
@@ -262,7 +262,7 @@ def sign_interval(values: np.ndarray) -> tuple[float, float]:
         return float(ordered[0]), float(ordered[-1])
     if count > 100:
         # The sign test's normal approximation.
-        rank = (count + 1) / 2 - 2.1084 * math.sqrt(count) / 2
+        rank = (count + 1) / 2 - 2.2414 * math.sqrt(count) / 2
         at = np.arange(1, count + 1)
         return float(np.interp(rank, at, ordered)), float(np.interp(count + 1 - rank, at, ordered))
     rank, inner, outer = 0, 1.0, 1.0
