@@ -68,7 +68,7 @@ class ListsTest(DemoTest):
 
     def test_search_finds_by_any_word_and_number_and_marks_are_kept(self):
         midi = PatchList.objects.get(name="General MIDI 1")
-        self.assertEqual([p.name for p in patches.find(midi, "BRASS synth")[0]], ["Synth Brass 1", "Synth Brass 2"])
+        self.assertEqual([p.name for p in patches.find(midi, "BRASS synth")[0]], ["SynthBrass 1", "SynthBrass 2"])
         self.assertEqual([p.name for p in patches.find(midi, "128")[0]], ["Gunshot"])
         self.assertEqual(patches.find(midi, "piano")[1], 8)
         cello = midi.patches.get(name="Cello")
