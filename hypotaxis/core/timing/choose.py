@@ -15,7 +15,7 @@ from hypotaxis.core.timing.moments import Moments, distinct_moments
 
 CONVINCING, GOOD_ENOUGH, CLEARLY = 0.8, 0.7, 0.1
 """Shares of hits and notes explained: that needs no search, that a winner must reach, and by how much."""
-MOST_CANDIDATES = 48
+MOST_CANDIDATES, MOST_EXPLAINED = 48, 4
 
 
 @dataclass(frozen=True)
@@ -130,7 +130,7 @@ def _winner(listened: Listened, score: Score, candidates: list[_Candidate], refu
     found: list[tuple[float, _Candidate, Lateness]] = []
     for candidate in candidates:
         try:
-            lateness = listened.measure(moments_of(score, candidate.parts, listened.recording.rate))
+            lateness = listened.measure(moments_of(score, candidate.parts, listened.recording.rate), explain=False)
         except NoAnswer:
             continue
         found.append((explained(lateness), candidate, lateness))
@@ -139,8 +139,17 @@ def _winner(listened: Listened, score: Score, candidates: list[_Candidate], refu
         _, candidate, lateness = found[0]
         told = f"All notes together did not fit; {candidate.name} did and was taken."
         return Answer(lateness, candidate.track, candidate.channel, told)
-    if not found and refused:
-        raise refused
+    if not found:
+        # One part alone, at another tempo.
+        for candidate in candidates[:MOST_EXPLAINED]:
+            try:
+                listened.measure(moments_of(score, candidate.parts, listened.recording.rate))
+            except WrongTempo as error:
+                raise _with_tempos(score, error) from error
+            except NoAnswer:
+                continue
+        if refused:
+            raise refused
     listed = "; ".join(f"{one.name}: {one.option}" for one in candidates[:16])
     why = "More than one part may be what was recorded" if found else "No part clearly is what was recorded"
     raise SeveralCandidates(f"{why}. Choose one of: {listed}.")

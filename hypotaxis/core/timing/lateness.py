@@ -180,8 +180,9 @@ class Listened:
             )
         self.curves = [curve for curve in self.curves if curve.loudest >= max(SILENCE, 0.01 * loudest)]
 
-    def measure(self, moments: Moments) -> Lateness:
-        """Lateness against moments whose zero is the recording's first frame.
+    def measure(self, moments: Moments, *, explain: bool = True) -> Lateness:
+        """Lateness against moments whose zero is the recording's first frame. explain: where there is none, find out
+        whether another tempo is the reason, which takes as long again.
 
         Raises NoSignal for noise only, WrongScore when what is heard does not follow the moments, NoAnswer for too few
         hits or a lateness that cannot be.
@@ -205,7 +206,7 @@ class Listened:
             soft = self._swells(curve, positions, moments) if isinstance(error, WrongScore) else None
             if soft is not None:
                 return soft
-            ratio = other_tempo(curve, positions, rate)
+            ratio = other_tempo(curve, positions, rate) if explain else None
             if ratio is not None:
                 raise WrongTempo(ratio) from error
             raise
