@@ -4,6 +4,7 @@ Targets are stated beside each case; truth is what was really laid down, not the
 """
 
 import io
+from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -11,9 +12,11 @@ from django.test import SimpleTestCase
 from scipy import stats
 
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore, WrongTempo
+from hypotaxis.core.timing.belief import Evidence, believe
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.line import robust_line, student_quantile
 from hypotaxis.core.timing.moments import distinct_moments
+from hypotaxis.core.timing.novelty import Lag
 from hypotaxis.core.timing.recording import HeldRecording
 from tests.core.timing.generated import Case, irregular, lay_down, swung
 from tests.core.timing.spreads import coverage
@@ -322,6 +325,18 @@ class PiecesTest(SimpleTestCase):
         moments = distinct_moments(np.array([0, 0, 900, 1000, 5000, 5959.9]), 48000)
         self.assertEqual(moments.positions.tolist(), [0, 5000])
         self.assertEqual(moments.merged, 3)
+
+    def test_what_scatters_or_drifts_and_convinces_little_is_no_number(self):
+        # A music box in a hall: hits of other notes and echoes, along a line that no two clocks run apart by.
+        few = Evidence(
+            matched=40, missed=20, used=32, extra=40, jitter_ms=1.2, drift_ppm=290.0, drift_half=30.0, base=0.3,
+            rise_ms=3.0, rung=0.2, covered_ms=0.1, uneven=True, lags=(Lag(99.7, 290.0, 0.8),), lateness_ms=99.7,
+            range_ms=(-10.0, 250.0),
+        )  # fmt: skip
+        self.assertIn("drift by +290 ppm", believe(few).refusal)
+        self.assertIn("scatter by 4.0 ms", believe(replace(few, drift_ppm=10.0, jitter_ms=4.0)).refusal)
+        self.assertEqual(believe(replace(few, drift_half=200.0)).refusal, "")
+        self.assertEqual(believe(replace(few, matched=60, missed=0, used=60, extra=0)).refusal, "")
 
     def test_odd_hits_do_not_bend_the_line(self):
         rng = np.random.default_rng(4)
