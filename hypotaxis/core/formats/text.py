@@ -29,6 +29,10 @@ def western_text(data: bytes, what: str = "file") -> tuple[str, str]:
             raise
         if sum(byte < 32 and byte not in (9, 10, 12, 13) for byte in data[:MAX_TEXT_BYTES]) > len(data) / 100:
             raise
+        beyond, letters = sum(byte > 127 for byte in data), sum(65 <= byte & 223 <= 90 for byte in data)
+        if 2 * beyond > letters:
+            # No Western words: their letters beyond ASCII stand among plain ones.
+            raise
     found = {}
     for page in CODE_PAGES:
         try:

@@ -56,7 +56,7 @@ _CATEGORY = {
     "ja": "カテゴリー カテゴリ 種類 タイプ ジャンル",
 }
 _HIGH, _LOW = {"msb", "cc0", "cc00", "hi", "high"}, {"lsb", "cc32", "lo", "low"}
-_FILLERS = set(
+FILLERS = frozenset(
     [
         "change",
         "select",
@@ -119,7 +119,7 @@ def kind_of(head: str) -> str | None:
         high, low = bool(words & _HIGH), bool(words & _LOW)
     if high != low and len(words) <= 4:
         return "msb" if high else "lsb"
-    rest = words - _FILLERS
+    rest = words - FILLERS
     if high or not rest or rest - (NAME | SOUND | PROGRAM | NUMBER | BANK | CATEGORY):
         return None
     if rest & CATEGORY and rest <= CATEGORY | NAME:

@@ -71,6 +71,8 @@ LAYOUTS = {
     "hexadecimal, said by a heading": ("Programs (hex)\n10 Pan\n11 Mud\n12 Eel", "00h", [("10", 16, "Pan")], 3),
     "hexadecimal, said by the range": ("Voices 00-7F\n10 Pan\n11 Mud\n12 Eel", "00h", [("10", 16, "Pan")], 3),
     "hexadecimal, shown by letters": (N.join(f"{n:02X} Sound {n}" for n in range(20)), "00h", [("00", 0, "Sound 0")], 20),
+    "hexadecimal, said by a head, with gaps": ("PC# (HEX)\tNAME\n00\tPan\n01\tMud\n0A\tEel", "00h", [("00", 0, "Pan"), ("01", 1, "Mud"), ("0A", 10, "Eel")], 3),
+    "the word program before the number": ("Program 1 - Pan\nProgram 2 - Mud", "1", [("1", 0, "Pan"), ("2", 1, "Mud")], 2),
     "a French number sign": ("n° 1 : Pan\nn° 2 : Mud\nN°3 Eel", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("3", 2, "Eel")], 3),
     "list markers and bold names": ("- 001 **Pan**\n- 002 **7 Tides**\n* 003 __Eel__", "001", [("001", 0, "Pan"), ("002", 1, "7 Tides")], 3),
     "bold numbers": ("**1** Pan\n**2** *Mud*\n<li><b>3</b> Eel</li>", "1", [("1", 0, "Pan"), ("2", 1, "Mud"), ("3", 2, "Eel")], 3),
@@ -185,6 +187,10 @@ class PastedTest(SimpleTestCase):
 
     def test_whatever_could_mean_something_else_is_told_with_its_line(self):
         cases = {
+            (
+                0,
+                "numbers stand in 3 names",
+            ): "1 Pan CC0=81 CC32=2 PC=1\n2 Mud CC0=81 CC32=2 PC=2\n3 Eel CC0=81 CC32=3 PC=1",
             (0, "Missing between others: 3"): "1 Pan\n2 Mud\n4 Eel\n5 Gull",
             (4, "Number 2 is there already"): "1 Pan\n2 Mud\n3 Eel\n2 Gull again\n4 Tern",
             (

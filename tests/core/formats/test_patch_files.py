@@ -245,6 +245,7 @@ class AnyFileTest(SimpleTestCase):
     def test_wrong_encodings_and_empty_files(self):
         cases = {
             "Line 2 of the table is not UTF-8: byte E4": b"number,name\n1,P\xe4n\n\x01\x02\x03\x04",
+            "Line 1 of the table is not UTF-8": "番号,音色名\n1,ピアノ\n2,オルガン\n".encode("shift_jis"),
             "Line 1 of the program list is not UTF-8": '[{"title": "Pän"}]'.encode("latin-1"),
             "The table is empty": b"  \n ",
             "zero bytes": b"1,Pan\x00\x01",

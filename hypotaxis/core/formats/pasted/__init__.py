@@ -7,7 +7,7 @@ guessed in silence.
 """
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.formats.pasted.counting import best_reading, forms_for, uneven
+from hypotaxis.core.formats.pasted.counting import best_reading, likeliest_reading, uneven
 from hypotaxis.core.formats.pasted.gathering import Gathering
 from hypotaxis.core.formats.pasted.lines import lines_of
 from hypotaxis.core.formats.pasted.tables import LEAST_ENTRIES, table_in, triples_in
@@ -26,7 +26,7 @@ def read_pasted(text: str, form: str = "") -> ReadList:
     table = None if form else table_in(lines) or triples_in(lines)
     if table:
         return table
-    best, layout, entries = best_reading(lines, [FORMS[form]] if form else forms_for(text))
+    best, layout, entries = best_reading(lines, [FORMS[form]]) if form else likeliest_reading(text, lines)
     if form and len(entries) < LEAST_ENTRIES:
         raise UnreadableFile(f"No number in this text reads as {best.title}. Choose another form.")
     if len(entries) < LEAST_ENTRIES:

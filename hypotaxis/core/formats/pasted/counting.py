@@ -31,11 +31,15 @@ class Entry:
     name_line: int
 
 
-def forms_for(text: str) -> list[NumberForm]:
-    """The forms that are tried, the likeliest first: hexadecimal ones where the text speaks of them."""
-    forms = list(FORMS.values())
-    told = _SAYS_HEXADECIMAL.search(text) is not None
-    return sorted(forms, key=lambda form: form.key not in HEXADECIMAL) if told else forms
+def likeliest_reading(text: str, lines: list[Line]) -> tuple[NumberForm, str, list[Entry]]:
+    """The form and the layout in which a text reads best; where it speaks of hexadecimal numbers, in those, as long as
+    no other form reads more of it."""
+    plain = [form for form in FORMS.values() if form.key not in HEXADECIMAL]
+    sixteen = [FORMS[key] for key in HEXADECIMAL]
+    if _SAYS_HEXADECIMAL.search(text) is None:
+        return best_reading(lines, [*plain, *sixteen])
+    others, told = best_reading(lines, plain), best_reading(lines, sixteen)
+    return told if len(told[2]) >= len(others[2]) else others
 
 
 def best_reading(lines: list[Line], forms: list[NumberForm]) -> tuple[NumberForm, str, list[Entry]]:

@@ -167,6 +167,13 @@ class Gathering:
                 f"first on line {entry.name_line}: “{shown}” became “{tidy}”."
             )
             self.doubts.append(Doubt(0, "", told))
+        beside = [patch for patch in self.patches if bank_numbers(patch.name).named]
+        if beside:
+            told = (
+                f"Bank or program numbers stand in {len(beside)} names, first “{beside[0].name}”: they are not read. "
+                "Give the columns heads (number, name, MSB, LSB, PC), or type the bank's numbers at the right."
+            )
+            self.doubts.append(Doubt(0, "", told))
         if self.layout == STACKED and self.patches:
             told = (
                 "The numbers stand in a column above the names; they were put side by side in their order, from "

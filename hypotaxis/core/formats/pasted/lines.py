@@ -5,7 +5,7 @@ import re
 from dataclasses import dataclass, replace
 
 from hypotaxis.core.patches.bankwords import HEXADECIMAL
-from hypotaxis.core.patches.heads import BANK, CATEGORY, NAME, NUMBER, PROGRAM, SOUND, plain
+from hypotaxis.core.patches.heads import BANK, CATEGORY, FILLERS, NAME, NUMBER, PROGRAM, SOUND, plain
 
 RUBBISH = re.compile(
     r"(page|p\.|seite|pág\.|página|pagina|ページ)?\s*[-–—]?\s*\d{1,4}\s*([-–—/]|of)?\s*\d{0,4}\s*[-–—]?"
@@ -19,7 +19,7 @@ _BANK_WORDS = "|".join(
 BANK_WORD = re.compile(rf"(?<![^\W\d_])({_BANK_WORDS})(?![^\W\d_])", re.IGNORECASE)
 TOKEN = rf"(?:{HEXADECIMAL}|[A-Za-z]?-?\d{{1,4}}|\d{{1,2}}[-./:]\d{{1,3}})"
 _MARKED = re.compile(
-    r"(?P<mark>(?:prog|programme?|program[am]a|programm|patch|preset|prst|pre|no|nr|num|number|num[eé]ro|n[°º]|№"
+    r"(?P<mark>(?:prog|program(?:me|ma|m|a)?|patch|preset|prst|pre|no|nr|num|number|num[eé]ro|n[°º]|№"
     r"|int|ext|usr|user|crd|card|rom|ram|exp)(?![^\W\d_]))"
     r"\s*[-.:_#]*\s*(?=#?[A-Za-z]?\d{1,4}(?:[-./:]\d{1,3})?[\s.:)\]=-]+.*[^\W\d_])",
     re.IGNORECASE,
@@ -107,4 +107,5 @@ def _without_mark(lines: list[Line], pattern: re.Pattern) -> list[Line]:
 def is_head(text: str) -> bool:
     """Heads of columns: nothing but words such as no., name, patch."""
     words = set(re.findall(r"[^\W\d_]+", plain(text)))
+    words -= FILLERS
     return bool(words) and words <= NAME | SOUND | PROGRAM | NUMBER | CATEGORY
