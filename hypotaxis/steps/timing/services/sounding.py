@@ -24,7 +24,7 @@ from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.grid import grid_score
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, forget_old, write_whole
-from hypotaxis.records.jobs import running
+from hypotaxis.records.jobs import Reporter, running
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Sounding
 from hypotaxis.records.plan import load_plan
@@ -147,16 +147,7 @@ def compare(job_uid: str, other_uid: str) -> None:
         row, other = Sounding.objects.get(job_id=job_uid), Sounding.objects.get(uid=other_uid)
         about = {"with": str(other.uid), "name": other.name}
         try:
-            found = measure_apart(
-                path_of(row.score),
-                path_of(row.recording),
-                track=row.track,
-                channel=row.channel,
-                side=row.side,
-                picture=True,
-                against=path_of(other.recording),
-                progress=reporter.tell,
-            )
+            found = _measured(row, reporter, against=path_of(other.recording))
         except NoAnswer as error:
             row.compared = about | {"error": str(error)}
         else:
@@ -220,15 +211,7 @@ def measure(job_uid: str) -> None:
         if reporter is None:
             return
         row = Sounding.objects.get(job_id=job_uid)
-        result = measure_apart(
-            path_of(row.score),
-            path_of(row.recording),
-            track=row.track,
-            channel=row.channel,
-            side=row.side,
-            picture=True,
-            progress=reporter.tell,
-        )
+        result = _measured(row, reporter)
         row.result = result
         row.save(update_fields=["result"])
         if row.instrument_uid and result["confidence"] >= SURE_ENOUGH:
@@ -242,3 +225,17 @@ def _keep_upload(upload: UploadedFile) -> Path:
     upload.file.flush()
     os.fsync(upload.file.fileno())
     return Path(upload.temporary_file_path()).replace(path_of(f"{uuid.uuid4()}.recording"))
+
+
+def _measured(row: Sounding, reporter: Reporter, against: Path | None = None) -> dict:
+    """What the analysis tells of it. Raises NoAnswer."""
+    return measure_apart(
+        path_of(row.score),
+        path_of(row.recording),
+        track=row.track,
+        channel=row.channel,
+        side=row.side,
+        picture=True,
+        against=against,
+        progress=reporter.tell,
+    )
