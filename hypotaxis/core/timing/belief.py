@@ -13,6 +13,8 @@ from hypotaxis.core.timing.novelty import Lag
 
 AMBIGUOUS = 0.85
 """A rival shift that reaches this share of the best match may be the true one."""
+AMBIGUOUS_AT_MOST = 0.45
+"""Of one that has rivals: less than an even chance."""
 SLOW_MS = 25.0
 """Attack (10 to 90 %) from which a beginning cannot be told to a quarter of a millisecond."""
 TWO_VALUES = 0.8
@@ -79,8 +81,9 @@ def believe(evidence: Evidence) -> Belief:
     rivals = _rivals(evidence)
     covered_ms = evidence.covered_ms
     if evidence.uneven:
-        # What covers beginnings differs from note to note, and would make them scatter by as much.
-        covered_ms = min(covered_ms, 4 * evidence.jitter_ms + 0.05)
+        # What covers beginnings differs from note to note: it moves them by half of it on the whole, and would make
+        # them scatter by as much.
+        covered_ms = min(covered_ms / 2, 2 * evidence.jitter_ms + 0.05)
     inside = evidence.matched + evidence.missed
     confidence = (
         _share(evidence.matched / inside, 0.6, 0.9)
@@ -93,7 +96,7 @@ def believe(evidence: Evidence) -> Belief:
     )
     warnings = []
     if rivals:
-        confidence = min(confidence, 0.5)
+        confidence = min(confidence, AMBIGUOUS_AT_MOST)
         listed = ", ".join(f"{ms:+.1f} ms" for ms in rivals)
         warnings.append(
             f"ambiguous: a shift of {listed} matches nearly as well, since the notes repeat at that distance. "
