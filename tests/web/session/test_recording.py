@@ -269,8 +269,8 @@ class PlacedTest(DemoTest):
         self.assertIn("Sedge lower", self.page("handover:home"))
 
     def test_a_borrowed_lateness_is_corrected_by_comparing_the_two_takes(self):
-        self.record("Sedge upper", bars=(1, 4))
-        later = self.record("Sedge upper", bars=(1, 4)).takes.get()
+        self.record("Alder kit", bars=(1, 4))
+        later = self.record("Alder kit", bars=(1, 4)).takes.get()
         own = later.placement
         later.lateness, later.placement = {"error": "Its beginnings cannot be read."}, None
         later.save()
@@ -279,7 +279,7 @@ class PlacedTest(DemoTest):
         lender.save()
         self.client.post(reverse("session:place", args=[later.uid]), {"to": "borrowed"})
         later.refresh_from_db()
-        self.assertRegex(later.lateness["borrowed"], r"take 1, Sedge upper, and [+−]\d\.\d\d ms \(±.* by comparing")
+        self.assertRegex(later.lateness["borrowed"], r"take 1, Alder kit, and [+−]\d\.\d\d ms \(±.* by comparing")
         # The lender's number counts (3 ms more than it is), and what the two really differ by.
         self.assertAlmostEqual(later.placement, own - 144, delta=12)
 
