@@ -45,6 +45,11 @@ class Reporter:
             raise Cancelled
 
 
+def wait_again(uid: str) -> None:
+    """Let a job that has ended wait for its work again, as if it had not begun."""
+    Job.objects.filter(uid=uid).update(state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False)
+
+
 @contextmanager
 def running(uid: str) -> Iterator[Reporter | None]:
     """Run a job's work. Yields None when there is nothing to do: it is gone, done or cancelled before it began."""

@@ -7,11 +7,7 @@ from dataclasses import replace
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_instrument, set_up, with_cable
-from hypotaxis.core.rig.listening import (
-    arrivals,
-    held_back,
-    seats_of,
-)
+from hypotaxis.core.rig.listening import arrivals, held_back, seats_of
 from hypotaxis.core.rig.plug import fits
 from hypotaxis.core.rig.shapes import SHAPES, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, way_home, ways_into

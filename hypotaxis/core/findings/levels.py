@@ -147,8 +147,8 @@ def no_headroom(plan: Plan) -> Iterator[Finding]:
             (points[-1], way)
             for way in ways_into(plan.rig, socket.uid)
             if not (len(way) == 1 and _said_of_the_joint(plan, way[0]))
-            if (points := levels_along(plan.rig, way)) and (points[-1].headroom_db or 0.0) < LEAST_HEADROOM_DB
-            if points[-1].headroom_db is not None
+            if (points := levels_along(plan.rig, way)) and points[-1].headroom_db is not None
+            if points[-1].headroom_db < LEAST_HEADROOM_DB
         ]
         if not tight:
             continue

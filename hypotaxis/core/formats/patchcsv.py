@@ -11,7 +11,7 @@ import re
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.text import western_text
-from hypotaxis.core.patches.bankwords import HEXADECIMAL, number_in
+from hypotaxis.core.patches.bankwords import HEXADECIMAL, counts_in_sixteens, number_in
 from hypotaxis.core.patches.heads import columns_of
 from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList, with_remark
 
@@ -101,8 +101,7 @@ class _Table:
     def __init__(self, columns: dict[str, int], head: list[str], rows: list[tuple[int, list[str]]]) -> None:
         self.columns, self.head = columns, head
         self.by_sixteen = {
-            kind: re.search(r"\bhex", self._cell(head, kind), re.IGNORECASE) is not None
-            or any(re.fullmatch(HEXADECIMAL, self._cell(cells, kind)) for _, cells in rows)
+            kind: counts_in_sixteens(self._cell(head, kind), [self._cell(cells, kind) for _, cells in rows])
             for kind in ("msb", "lsb", "program", "number")
         }
         self.faults: list[str] = []

@@ -9,7 +9,6 @@ from hypotaxis.core.formats.pasted import read_pasted
 from hypotaxis.core.formats.patchcsv import read_patch_table, write_patch_table
 from hypotaxis.core.formats.programlist import read_program_list, write_program_list
 from hypotaxis.core.formats.text import western_text
-from hypotaxis.core.midi.programs import change_messages, hexed
 from hypotaxis.core.patches.values import PatchList, ReadList, with_remark
 
 NAME_DOCUMENT, TABLE, PROGRAM_LIST, PASTED = "name document", "table", "program list", "pasted text"
@@ -56,7 +55,7 @@ def sent_by(found: ReadList) -> tuple[Sent, ...]:
     for place, bank in enumerate(found.patches.banks):
         first = next((patch for patch in found.patches.patches if patch.bank == place), None)
         reason = found.reasons[place] if place < len(found.reasons) else ""
-        rows.append(Sent(bank.name, hexed(change_messages(1, first.on_the_wire)) if first else "", reason))
+        rows.append(Sent(bank.name, first.sent if first else "", reason))
     return tuple(rows)
 
 

@@ -17,7 +17,11 @@ from mido.midifiles.meta import KeySignatureError
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
 from hypotaxis.core.midi.programs import Program, change_messages, program_in_force
 from hypotaxis.core.session.score import (
+    BEGINS,
+    BRIEF,
     CONTROL,
+    CONTROLS,
+    ENDS,
     NOTE,
     Score,
     ScorePart,
@@ -234,18 +238,16 @@ def _first_sound(rows: list, first_note: int) -> tuple[Program | None, np.ndarra
 def _part_messages(part: ScorePart) -> list[tuple[int, mido.Message]]:
     channel = part.channel - 1
     rows: list[tuple[int, int, mido.Message]] = []
-    # At one tick: ends of earlier notes, then controls, notes of no length with their ends, beginnings.
-    end, control, brief, begin = range(4)
     if part.sound is not None:
-        rows += [(0, control, mido.Message.from_bytes(call)) for call in change_messages(part.channel, part.sound)]
+        rows += [(0, CONTROLS, mido.Message.from_bytes(call)) for call in change_messages(part.channel, part.sound)]
     for tick, status, data1, data2 in part.controls.tolist():
         data = [status | channel, data1] if status in (0xC0, 0xD0) else [status | channel, data1, data2]
-        rows.append((tick, control, mido.Message.from_bytes(data)))
+        rows.append((tick, CONTROLS, mido.Message.from_bytes(data)))
     for tick, duration, note, velocity in part.notes.tolist():
         on = mido.Message("note_on", channel=channel, note=note, velocity=velocity)
         off = mido.Message("note_off", channel=channel, note=note, velocity=64)
-        rows.append((tick, begin if duration else brief, on))
-        rows.append((tick + duration, end if duration else brief, off))
+        rows.append((tick, BEGINS if duration else BRIEF, on))
+        rows.append((tick + duration, ENDS if duration else BRIEF, off))
     rows.sort(key=lambda row: row[:2])
     return [(tick, message) for tick, _, message in rows]
 

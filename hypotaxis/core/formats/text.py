@@ -5,6 +5,7 @@ where its letters stand. Anything else is refused with its line.
 """
 
 import codecs
+import re
 import unicodedata
 
 from hypotaxis.core.errors import UnreadableFile
@@ -40,19 +41,19 @@ def western_text(data: bytes, what: str = "file") -> tuple[str, str]:
         except UnicodeDecodeError:
             continue
     best = max(found, key=lambda page: _likeliness(found[page]))
+    text = text_of(found[best].encode(), what)
     line = data[: next(at for at, byte in enumerate(data) if byte > 127)].count(b"\n") + 1
-    shown = text_of(found[best].encode(), what).split("\n")[line - 1].strip()[:60]
+    shown = text.split("\n")[line - 1].strip()[:60]
     remark = f"It is not in UTF-8; it was read as {CODE_PAGES[best]}, first on line {line}: “{shown}”. Is that right?"
-    return text_of(found[best].encode(), what), remark
+    return text, remark
 
 
 def _likeliness(text: str) -> float:
     """How much the letters beyond ASCII look like those of Western words: usual ones, small ones inside words, signs
     where signs stand."""
     total = 0.0
-    for at, sign in enumerate(text):
-        if sign < "\x80":
-            continue
+    for found in re.finditer(r"[^\x00-\x7f]", text):
+        sign, at = found[0], found.start()
         before, after = text[at - 1] if at else " ", text[at + 1] if at + 1 < len(text) else " "
         inside = before.isalpha() or after.isalpha()
         if sign in _USUAL:

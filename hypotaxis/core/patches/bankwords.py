@@ -6,6 +6,7 @@ not its value. Where a line can be read in two ways, the likelier is taken and t
 """
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.midi.programs import BANK_LSB, BANK_MSB
@@ -34,6 +35,7 @@ _WORDS = re.compile(
 
 HEXADECIMAL = r"(?:0x|\$)[0-9A-Fa-f]{2}|[0-9A-Fa-f]{2}[hH]|[0-7][A-Fa-f]"
 """A number that can only be hexadecimal: marked, or with a letter among its digits."""
+_SAYS_HEXADECIMAL = re.compile(r"\bhex", re.IGNORECASE)
 _MAY_BE = re.compile(r"msb|lsb|bank|cc|ctrl|contr|\bb[0-9a-f]h?\s", re.IGNORECASE)
 _KEYS = {BANK_MSB: "msb", BANK_LSB: "lsb"}
 
@@ -101,7 +103,7 @@ def says_only_bank_numbers(text: str) -> bool:
 
 def _read(text: str) -> list[_Word]:
     """The words of a line that matter, in order."""
-    hexadecimal = re.search(r"\bhex", text, re.IGNORECASE) is not None
+    hexadecimal = _SAYS_HEXADECIMAL.search(text) is not None
     words: list[_Word] = []
     for found in _WORDS.finditer(text):
         kind = found.lastgroup if found.lastgroup not in ("wire_msb", "wire_lsb") else "wire"
@@ -136,6 +138,11 @@ def number_in(text: str, hexadecimal: bool = False) -> int | None:
     if hexadecimal and re.fullmatch(r"[0-9a-f]{1,4}", text, re.IGNORECASE):
         return int(text, 16)
     return int(text) if text.isdecimal() and text.isascii() else None
+
+
+def counts_in_sixteens(head: str, cells: Iterable[str]) -> bool:
+    """Whether a column counts in sixteens: its head says so, or numbers stand in it that can only be hexadecimal."""
+    return _SAYS_HEXADECIMAL.search(head) is not None or any(re.fullmatch(HEXADECIMAL, cell) for cell in cells)
 
 
 def _without_repeats(words: list[_Word]) -> tuple[list[tuple[str, int]], list[tuple[_Word, int]]]:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.midi.programs import Program, change_messages, hexed
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -33,6 +33,11 @@ class Patch:
     def on_the_wire(self) -> Program:
         """What calls it up."""
         return Program(self.program, self.msb, self.lsb, self.controls)
+
+    @property
+    def sent(self) -> str:
+        """The bytes that call it up on channel 1, as they are shown."""
+        return hexed(change_messages(1, self.on_the_wire))
 
 
 @dataclass(frozen=True, kw_only=True)

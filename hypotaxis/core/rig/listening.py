@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.ports import PortEnd, leads
-from hypotaxis.core.rig.trips import Reached, heard_from
+from hypotaxis.core.rig.trips import Reached, arriving, heard_from
 from hypotaxis.core.rig.values import Box, Rig, Socket
 
 
@@ -33,13 +33,12 @@ def seats_of(plan: Plan) -> Iterator[tuple[Instrument, Seat, str]]:
 
 def arrivals(plan: Plan, instrument: Instrument, seat: Seat) -> list[Reached]:
     """Where a seat's channel arrives at the instrument's own box, nearest first."""
-    heard = heard_from(plan.rig, seat.send) if seat.send else ()
-    return [one for one in heard if one.box == instrument.box and one.channels[seat.channel - 1]]
+    return arriving(plan.rig, instrument.box, seat)
 
 
 def held_back(plan: Plan, instrument: Instrument, seat: Seat) -> bool:
     """Whether the box is cabled to the seat's port, and a route on every way there holds the channel back."""
-    heard = heard_from(plan.rig, seat.send) if seat.send else ()
+    heard = heard_from(plan.rig, seat.send)
     return any(one.box == instrument.box for one in heard) and not arrivals(plan, instrument, seat)
 
 
@@ -78,7 +77,7 @@ def answers_to(plan: Plan, reached: Reached, channel: int) -> bool:
 def answers(plan: Plan, seat: Seat) -> list[Answer]:
     """Every box that sounds when a seat is played, nearest first, once for each way."""
     found = []
-    for reached in heard_from(plan.rig, seat.send) if seat.send else ():
+    for reached in heard_from(plan.rig, seat.send):
         channel = reached.channels[seat.channel - 1]
         if channel and answers_to(plan, reached, channel):
             by_omni = channel not in named_channels(plan, reached)

@@ -8,7 +8,7 @@ raises: where it stops, it says so.
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from hypotaxis.core.plan import Instrument
+from hypotaxis.core.plan import Instrument, Seat
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
 from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket
@@ -90,6 +90,12 @@ def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
     if key not in rig.known:
         rig.known[key] = _heard_from(rig, send)
     return rig.known[key]
+
+
+def arriving(rig: Rig, box: str, sender: Instrument | Seat) -> list[Reached]:
+    """The ways on which what is sent on the sender's channel arrives at a box, nearest first."""
+    heard = heard_from(rig, sender.send)
+    return [reached for reached in heard if reached.box == box and reached.channels[sender.channel - 1]]
 
 
 def _heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
@@ -185,9 +191,8 @@ def trip_of(rig: Rig, instrument: Instrument) -> Trip:
 
 
 def _trip_of(rig: Rig, instrument: Instrument) -> Trip:
-    heard = heard_from(rig, instrument.send) if instrument.send else ()
-    mine = [reached for reached in heard if reached.box == instrument.box]
-    first = next((reached for reached in mine if reached.channels[instrument.channel - 1]), None)
+    heard = heard_from(rig, instrument.send)
+    first = next(iter(arriving(rig, instrument.box, instrument)), None)
     ways = (way_home(rig, uid, instrument.box) for uid in instrument.returns)
     return Trip(
         instrument=instrument,
@@ -196,7 +201,7 @@ def _trip_of(rig: Rig, instrument: Instrument) -> Trip:
         homeward=tuple(way for way in ways if way),
         listeners=heard,
         arrives_on=first.channels[instrument.channel - 1] if first else 0,
-        held_back=bool(mine) and first is None,
+        held_back=first is None and any(reached.box == instrument.box for reached in heard),
     )
 
 

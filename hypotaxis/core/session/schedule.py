@@ -12,7 +12,7 @@ import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.programs import change_messages, is_bank_select, program_in_force
-from hypotaxis.core.session.score import DATA_BYTES
+from hypotaxis.core.session.score import BEGINS, BRIEF, CONTROLS, DATA_BYTES, ENDS
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
 
@@ -93,11 +93,6 @@ def plan_run(
     )
 
 
-# At one time: offs first, so that a repeated note is not cut by the end of the one before; then controls, notes of no
-# length with their ends, and what begins.
-_OFF, _CONTROL, _BRIEF, _ON = range(4)
-
-
 def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int):
     channel = part.channel - 1
 
@@ -105,7 +100,7 @@ def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: i
         return int(time_ns), rank, number, Message(int(time_ns), part.port, data)
 
     for call in _in_force(part, first_tick):
-        yield event(0, _CONTROL, call)
+        yield event(0, CONTROLS, call)
     notes = part.notes
     notes = notes[(notes["tick"] >= first_tick) & (notes["tick"] < end_tick)]
     starts = ns(notes["tick"])
@@ -113,12 +108,12 @@ def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: i
     controls = controls[(controls["tick"] >= first_tick) & (controls["tick"] < end_tick)]
     sent = _sent_with_their_program(controls, ns(controls["tick"]), np.sort(starts), part.gap_ms)
     for time_ns, (_, status, *data) in zip(sent, controls.tolist(), strict=True):
-        yield event(time_ns, _CONTROL, bytes([status | channel, *data[: DATA_BYTES[status]]]))
+        yield event(time_ns, CONTROLS, bytes([status | channel, *data[: DATA_BYTES[status]]]))
     ends = ns(np.minimum(notes["tick"] + notes["duration"], end_tick))
     for note, velocity, start, end in zip(notes["note"], notes["velocity"], starts, ends, strict=True):
         brief = end <= start
-        yield event(start, _BRIEF if brief else _ON, bytes([0x90 | channel, int(note), int(velocity)]))
-        yield event(max(start, end), _BRIEF if brief else _OFF, bytes([0x80 | channel, int(note), 64]))
+        yield event(start, BRIEF if brief else BEGINS, bytes([0x90 | channel, int(note), int(velocity)]))
+        yield event(max(start, end), BRIEF if brief else ENDS, bytes([0x80 | channel, int(note), 64]))
 
 
 def _in_force(part: PlayedPart, first_tick: int) -> list[bytes]:

@@ -18,6 +18,9 @@ CONTROL = np.dtype([("tick", "<i8"), ("status", "u1"), ("data1", "u1"), ("data2"
 
 DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
 """Data bytes by status (MIDI 1.0 Detailed Specification, table of channel messages)."""
+ENDS, CONTROLS, BRIEF, BEGINS = range(4)
+"""The order of what stands at one time: ends first, so that a repeated note is not cut by the end of the one before;
+then controls, notes of no length with their ends, and what begins."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,7 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.timing.belief import ramp
 from hypotaxis.core.timing.lateness import FEWEST_HITS, RANGE_MS, Listened
+from hypotaxis.core.timing.likeness import vertex
 from hypotaxis.core.timing.line import Line, robust_line
 from hypotaxis.core.timing.novelty import Novelty
 from hypotaxis.core.timing.recording import Recording
@@ -113,10 +115,10 @@ def compare(
 def _told(line: Line, times: np.ndarray, late: np.ndarray, waves: bool, share: float, grid_ms: float) -> Difference:
     used = int(line.used.sum())
     half = (line.median_high - line.median_low) / 2
-    confidence = _share(share, 0.5, 0.9) * _share(used, 2, 8) * _share(used / len(late), 0.5, 0.85)
+    confidence = ramp(share, 0.5, 0.9) * ramp(used, 2, 8) * ramp(used / len(late), 0.5, 0.85)
     if not waves:
         # What envelopes tell is worth what their own spread leaves open.
-        confidence *= 1 - 0.7 * _share(half, 0.2, 3.0)
+        confidence *= 1 - 0.7 * ramp(half, 0.2, 3.0)
         confidence = min(confidence, 0.85)
     warnings = []
     if not waves:
@@ -128,10 +130,11 @@ def _told(line: Line, times: np.ndarray, late: np.ndarray, waves: bool, share: f
         warnings.append(
             f"The differences stand at two values, {line.two.early_ms:+.2f} and {line.two.late_ms:+.2f} ms."
         )
+    low, high = line.median_ends(grid_ms)
     return Difference(
         difference_ms=line.median_ms,
-        low_ms=line.median_ms - math.hypot(line.median_ms - line.median_low, grid_ms),
-        high_ms=line.median_ms + math.hypot(line.median_high - line.median_ms, grid_ms),
+        low_ms=low,
+        high_ms=high,
         jitter_ms=line.jitter_ms,
         drift_ppm=line.slope * 1000,
         waves=waves,
@@ -139,10 +142,6 @@ def _told(line: Line, times: np.ndarray, late: np.ndarray, waves: bool, share: f
         hits=tuple(ComparedHit(float(note), float(ms)) for note, ms in zip(times, late, strict=True)),
         warnings=tuple(warnings),
     )
-
-
-def _share(value: float, nothing: float, all_of_it: float) -> float:
-    return float(np.clip((value - nothing) / (all_of_it - nothing), 0.0, 1.0))
 
 
 def _inside(begins_ms: np.ndarray, recording: Recording) -> np.ndarray:
@@ -219,7 +218,7 @@ def _correlate(one: np.ndarray, other: np.ndarray, reach: int) -> tuple[np.ndarr
     """(lag in columns at which each row of one is most like that of the other, and the correlation there)."""
     near = _correlation(one, other, reach)
     top = np.clip(near.argmax(axis=1), 1, near.shape[1] - 2)
-    return top - reach + _vertex(near, top), near[np.arange(len(near)), top]
+    return top - reach + vertex(near, top), near[np.arange(len(near)), top]
 
 
 def _correlation(one: np.ndarray, other: np.ndarray, reach: int) -> np.ndarray:
@@ -229,13 +228,6 @@ def _correlation(one: np.ndarray, other: np.ndarray, reach: int) -> np.ndarray:
     energy = np.sqrt((one**2).sum(axis=1) * (other**2).sum(axis=1))
     near = np.concatenate([both[:, -reach:], both[:, : reach + 1]], axis=1)
     return near / np.maximum(energy, 1e-300)[:, None]
-
-
-def _vertex(rows: np.ndarray, at: np.ndarray) -> np.ndarray:
-    index = np.arange(len(rows))
-    left, middle, right = (rows[index, at + step] for step in (-1, 0, 1))
-    bend = left - 2 * middle + right
-    return np.where(bend < 0, 0.5 * (left - right) / np.where(bend < 0, bend, -1.0), 0.0)
 
 
 def _notes_alike(windows: _Windows) -> np.ndarray:
@@ -279,5 +271,5 @@ def _by_waves(windows: _Windows, seconds: np.ndarray, coarse: Line) -> tuple[np.
     # Near enough to rule out what is several periods away, wide enough for a hit's own jitter to choose the likest.
     weight = np.exp(-0.5 * ((lags - lags[middle]) / (2.5 * rate / 1000)) ** 2)
     top = np.clip((near * weight).argmax(axis=1), 1, near.shape[1] - 2)
-    lag = columns[np.arange(len(near)), top] - reach + _vertex(near, top)
+    lag = columns[np.arange(len(near)), top] - reach + vertex(near, top)
     return lag * 1000 / rate, near[np.arange(len(near)), top]

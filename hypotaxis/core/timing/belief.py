@@ -86,13 +86,13 @@ def believe(evidence: Evidence) -> Belief:
         covered_ms = min(covered_ms / 2, 2 * evidence.jitter_ms + 0.05)
     inside = evidence.matched + evidence.missed
     confidence = (
-        _share(evidence.matched / inside, 0.6, 0.9)
-        * _share(evidence.used / evidence.matched, 0.7, 0.9)
-        * _share(evidence.used, 2, 10)
-        * _share(-evidence.jitter_ms, -6.0, -3.6)
-        * _share(-evidence.extra / evidence.matched, -2.5, -1.1)
-        * _share(-evidence.base, -0.6, -0.3)
-        * _share(-covered_ms, -1.0, -0.12)
+        ramp(evidence.matched / inside, 0.6, 0.9)
+        * ramp(evidence.used / evidence.matched, 0.7, 0.9)
+        * ramp(evidence.used, 2, 10)
+        * ramp(-evidence.jitter_ms, -6.0, -3.6)
+        * ramp(-evidence.extra / evidence.matched, -2.5, -1.1)
+        * ramp(-evidence.base, -0.6, -0.3)
+        * ramp(-covered_ms, -1.0, -0.12)
     )
     warnings = []
     if rivals:
@@ -115,7 +115,7 @@ def believe(evidence: Evidence) -> Belief:
         warnings.append("Most hits begin while others ring on: an uneven pattern with gaps tells it more surely.")
     if evidence.rise_ms > SLOW_MS:
         # From a beginning that is hardly one of definition to one that a tenth of a second leaves open.
-        confidence = min(confidence, 0.85 - 0.5 * _share(evidence.rise_ms, SLOW_MS, 100.0))
+        confidence = min(confidence, 0.85 - 0.5 * ramp(evidence.rise_ms, SLOW_MS, 100.0))
         warnings.append(
             f"The sound takes {evidence.rise_ms:.0f} ms to rise: where it begins is a matter of definition. Compare it "
             "with soundings of the same sound, or measure with a percussive one."
@@ -149,5 +149,6 @@ def _rivals(evidence: Evidence) -> tuple[float, ...]:
     )
 
 
-def _share(value: float, nothing: float, all_of_it: float) -> float:
+def ramp(value: float, nothing: float, all_of_it: float) -> float:
+    """What a value is worth, 0 to 1, between where it is worth nothing and where all of it."""
     return float(np.clip((value - nothing) / (all_of_it - nothing), 0.0, 1.0))

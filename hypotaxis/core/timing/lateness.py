@@ -341,6 +341,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
     matched, missed = _counted(match, line, recording.frames)
     extra = match.unclaimed(curve)
     _refuse(line, matched, missed, extra)
+    rise_ms = float(np.median(match.hits.rise[found])) * 1000 / rate
     evidence = Evidence(
         matched=matched,
         missed=missed,
@@ -350,7 +351,7 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
         drift_ppm=line.slope * 1000,
         drift_half=line.slope_half * 1000,
         base=float(np.median(match.hits.base[found] / (match.hits.base[found] + match.hits.peak[found]))),
-        rise_ms=float(np.median(match.hits.rise[found])) * 1000 / rate,
+        rise_ms=rise_ms,
         covered_ms=_covered_ms(match.hits, rate),
         uneven=bool(np.std(gaps := np.diff(match.moments)) > UNEVEN * np.mean(gaps)),
         rung=float(np.mean(match.hits.rung[found])),
@@ -362,7 +363,6 @@ def _summary(recording: Recording, curve: Novelty, match: _Match, lags: list[Lag
     belief = believe(evidence)
     if belief.refusal:
         raise WrongScore(belief.refusal)
-    rise_ms = float(np.median(match.hits.rise[found])) * 1000 / rate
     # A slow rise that is read alike each time is one the definition fits; where hits scatter, it leaves its place open.
     doubt = max(0.0, rise_ms - SUDDEN_MS) * LEFT_OPEN if line.jitter_ms > STEADY_JITTER_MS else 0.0
     return _lateness(recording, curve, match, line, moments, belief=belief, extra=extra, doubt_ms=doubt)
@@ -389,10 +389,11 @@ def _lateness(
     grid = float(np.hypot((CENTRE_SAMPLES if match.impulses else GRID_SAMPLES) * 1000 / rate, doubt_ms))
     rises = match.hits.rise[found] * 1000 / rate
     start, end = hits[0].moment / rate, hits[-1].moment / rate
+    low, high = line.median_ends(grid)
     return Lateness(
         lateness_ms=line.median_ms,
-        lateness_low=line.median_ms - float(np.hypot(line.median_ms - line.median_low, grid)),
-        lateness_high=line.median_ms + float(np.hypot(line.median_high - line.median_ms, grid)),
+        lateness_low=low,
+        lateness_high=high,
         start_ms=line.at(start),
         start_half=float(np.hypot(line.half_at(start), grid)),
         end_ms=line.at(end),

@@ -61,11 +61,11 @@ def _centres(recording: Recording, side: int, hits: Hits) -> np.ndarray:
     near = dense[:, (half - 2) * FINER : (half + 2) * FINER + 1]
     top = np.clip(near.argmax(axis=1), 1, near.shape[1] - 2)
     centres = hits.onset.copy()
-    centres[rows] = place - 2 + (top + _vertex(near, top)) / FINER
+    centres[rows] = place - 2 + (top + vertex(near, top)) / FINER
     return centres
 
 
-def _vertex(rows: np.ndarray, at: np.ndarray) -> np.ndarray:
+def vertex(rows: np.ndarray, at: np.ndarray) -> np.ndarray:
     """Where between its neighbours the top of each row stands, by a parabola, −0.5 to 0.5."""
     index = np.arange(len(rows))
     left, middle, right = (rows[index, at + step] for step in (-1, 0, 1))
@@ -120,7 +120,7 @@ def _delays(spectra: np.ndarray, mean: np.ndarray, size: int, slack: int) -> tup
     weights[[0, -1]] = 1.0
     energy = np.sqrt(((np.abs(spectra) ** 2) @ weights) * ((np.abs(mean) ** 2) @ weights)) / size
     height = near[np.arange(len(near)), top]
-    return top - slack - 1 + _vertex(near, top), np.where(energy > 0, height / np.maximum(energy, 1e-300), 0.0)
+    return top - slack - 1 + vertex(near, top), np.where(energy > 0, height / np.maximum(energy, 1e-300), 0.0)
 
 
 def _covered(hits: Hits, rows, learnt, turn, delay, alike, size: int, pre: int) -> float:

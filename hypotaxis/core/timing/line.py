@@ -62,6 +62,11 @@ class Line:
         """Lateness in ms on the line."""
         return self.intercept + self.slope * seconds
 
+    def median_ends(self, doubt_ms: float) -> tuple[float, float]:
+        """The median's 95 % interval with a doubt of its own that is the same for all hits."""
+        low, high = self.median_ms - self.median_low, self.median_high - self.median_ms
+        return self.median_ms - math.hypot(low, doubt_ms), self.median_ms + math.hypot(high, doubt_ms)
+
     def half_at(self, seconds: float) -> float:
         """Half-width of the line's 95 % interval there: the mean's and the slope's together, and the distance of the
         two values or of median and mean, either of which may be meant."""

@@ -16,6 +16,8 @@ _LOOSE = re.compile(r"(?:\s+[\s.,;:…·]*|[.,;:…·\s]*[,;:…·][\s.,;:…·]
 """Signs left over at the end of a name; a full stop alone that follows a word may be its own (Str.)."""
 _EACH_LETTER = ("A01/100", "A00/100", "A001")
 """Forms whose letter is a bank of its own."""
+_SIZES = {"A01/100": 99, "A00/100": 100}
+"""Sounds in a bank where they are not PROGRAMS."""
 
 
 class Gathering:
@@ -23,6 +25,7 @@ class Gathering:
 
     def __init__(self, lines: list[Line], form: NumberForm, layout: str, entries: list[Entry]) -> None:
         self.lines, self.form, self.layout = lines, form, layout
+        self.size = _SIZES.get(form.key, PROGRAMS)
         self.entries: dict[int, list[Entry]] = {}
         self.led = {line.number for line in lines if line.led} if layout != LAST else set()
         self.paged = _page_numbers(entries) if layout != LAST else False
@@ -104,8 +107,7 @@ class Gathering:
             self.doubts.append(Doubt(entry.line, f"{entry.shown} {entry.name}", "It has no name; left out."))
             return
         each_letter = self.form.key in _EACH_LETTER
-        size = {"A01/100": 99, "A00/100": 100}.get(self.form.key, PROGRAMS)
-        group, program = divmod(entry.place, size)
+        group, program = divmod(entry.place, self.size)
         named = self.heading is not None or self.numbers != (None, None)
         if named or not self.banks or entry.place in self.seen:
             if not named and entry.place in self.seen and entry.place != min(self.seen):
@@ -217,8 +219,7 @@ class Gathering:
                 continue
             missing = [p for p in range(min(programs), max(programs)) if p not in programs]
             if missing and len(missing) <= 24:
-                size = {"A01/100": 99, "A00/100": 100}.get(self.form.key, PROGRAMS)
-                told = ", ".join(self.form.show(p % size) for p in missing[:8])
+                told = ", ".join(self.form.show(p % self.size) for p in missing[:8])
                 more = f" and {len(missing) - 8} more" if len(missing) > 8 else ""
                 where = f" of {bank.name}" if bank.name else ""
                 self.doubts.append(Doubt(0, told, f"Missing between others{where}: {told}{more}."))

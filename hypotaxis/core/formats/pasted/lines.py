@@ -106,6 +106,5 @@ def _without_mark(lines: list[Line], pattern: re.Pattern) -> list[Line]:
 
 def is_head(text: str) -> bool:
     """Heads of columns: nothing but words such as no., name, patch."""
-    words = set(re.findall(r"[^\W\d_]+", plain(text)))
-    words -= FILLERS
+    words = set(re.findall(r"[^\W\d_]+", plain(text))) - FILLERS
     return bool(words) and words <= NAME | SOUND | PROGRAM | NUMBER | CATEGORY

@@ -3,7 +3,7 @@
 import re
 
 from hypotaxis.core.formats.pasted.lines import RUBBISH, TOKEN, Line, is_head
-from hypotaxis.core.patches.bankwords import HEXADECIMAL, number_in
+from hypotaxis.core.patches.bankwords import counts_in_sixteens, number_in
 from hypotaxis.core.patches.heads import columns_of
 from hypotaxis.core.patches.numbers import PROGRAMS
 from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList
@@ -57,8 +57,7 @@ def _head(text: str) -> list[str] | None:
 def _rows_below(lines: list[Line], heads: list[str], head: Line) -> ReadList | None:
     at = heads.index("name")
     words = {"bank", "category"}
-    left = [kind for kind in heads[:at]]
-    right = [kind for kind in heads[at + 1 :]]
+    left, right = heads[:at], heads[at + 1 :]
     pattern = re.compile(
         r"\s*"
         + "".join(rf"(?P<{kind}>{_WORD if kind in words else TOKEN})\s+" for kind in left)
@@ -76,20 +75,15 @@ def _rows_below(lines: list[Line], heads: list[str], head: Line) -> ReadList | N
     if len(rows) < LEAST_ENTRIES:
         return None
     kind = "program" if "program" in heads else "number"
-    by_sixteen = {name: _in_hexadecimal(name, rows, head.text) for name in ("msb", "lsb", kind)}
+    by_sixteen = {
+        name: counts_in_sixteens(head.text, [row.get(name) or "" for _, row in rows]) for name in ("msb", "lsb", kind)
+    }
     values = [value for _, row in rows if (value := number_in(row.get(kind, ""), by_sixteen[kind])) is not None]
     first = 1 if (values and 0 not in values and not by_sixteen[kind]) or PROGRAMS in values else 0
     if values and 0 not in values and PROGRAMS not in values and min(values) != 1:
         counting = "on the wire, from 0" if by_sixteen[kind] else "counting from 1"
         doubts.append(Doubt(0, "", f"Neither 0 nor 128 is among the programs; they are taken as {counting}."))
     return _from_table(rows, kind, first, doubts, by_sixteen, f"the columns below line {head.number}")
-
-
-def _in_hexadecimal(name: str, rows: list[tuple[Line, dict]], head: str) -> bool:
-    """Whether a column counts in sixteens: its head says so, or letters stand among its digits."""
-    cells = [row.get(name) or "" for _, row in rows]
-    letters = any(re.fullmatch(HEXADECIMAL, cell) for cell in cells)
-    return letters or re.search(r"\bhex", head, re.IGNORECASE) is not None
 
 
 def _from_table(

@@ -9,7 +9,6 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.patchfile import PASTED, WRITERS, sent_by
-from hypotaxis.core.midi.programs import change_messages, hexed
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.records.current import desk
@@ -69,7 +68,7 @@ def preview(request, name):
         "numbers": FORMS[found.form].title if found.form else "",
         "forms": FORMS.values() if kind == PASTED else (),
         "title": request.GET.get("title", ""),
-        "shown": [(one, hexed(change_messages(1, one.on_the_wire))) for one in found.patches.patches[:PREVIEWED]],
+        "shown": found.patches.patches[:PREVIEWED],
         "more": max(0, len(found.patches.patches) - PREVIEWED),
         "banks": list(zip(found.patches.banks, counts, form.rows(), sent_by(found), strict=True)),
         "doubtful": {doubt.line for doubt in found.doubts if doubt.line},

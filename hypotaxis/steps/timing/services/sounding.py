@@ -24,7 +24,7 @@ from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.grid import grid_score
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, forget_old, write_whole
-from hypotaxis.records.jobs import Reporter, running
+from hypotaxis.records.jobs import Reporter, running, wait_again
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Sounding
 from hypotaxis.records.plan import load_plan
@@ -115,9 +115,7 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
     """Measure the same files with another choice; what was found before is replaced when the new answer is there."""
     row.track, row.channel, row.side = track, channel, side
     row.save(update_fields=["track", "channel", "side"])
-    Job.objects.filter(uid=row.job_id).update(
-        state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False
-    )
+    wait_again(row.job_id)
     measure(str(row.job_id))
 
 
@@ -132,9 +130,7 @@ def others_to_compare(row: Sounding) -> list[Sounding]:
 
 def compare_with(row: Sounding, other: Sounding) -> None:
     """Ask for what a sounding's recording differs from another one's by."""
-    Job.objects.filter(uid=row.job_id).update(
-        state=Job.WAITING, progress=0.0, remaining_s=None, message="", cancel=False
-    )
+    wait_again(row.job_id)
     compare(str(row.job_id), str(other.uid))
 
 
