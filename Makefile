@@ -55,7 +55,7 @@ start: setup
 
 # --- checks -------------------------------------------------------------------------------------
 test: setup-test
-	$(BIN)/python -W error::RuntimeWarning manage.py test $(TESTS)
+	$(BIN)/python -W error::RuntimeWarning manage.py test --parallel auto $(TESTS)
 
 lint: setup-test
 	$(BIN)/ruff check .

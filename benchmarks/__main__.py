@@ -112,9 +112,11 @@ def one_hour_of_stereo() -> None:
             "side": "auto",
             "impulses": False,
         }
-        wish |= {"picture": True, "memory": 3 * 2**30, "seconds": 1800}
+        wish |= {"picture": True, "against": None}
+        wish = {"reader": "hypotaxis.core.timing.apart:read_and_measure", "wish": wish}
+        wish |= {"memory": 3 * 2**30, "seconds": 1800}
         began = time.perf_counter()
-        command = [sys.executable, "-c", _WATCHED, sys.executable, "-m", "hypotaxis.core.timing.apart"]
+        command = [sys.executable, "-c", _WATCHED, sys.executable, "-m", "hypotaxis.core.apart"]
         environment = os.environ | {"OPENBLAS_NUM_THREADS": "1"}
         out = subprocess.run(
             command, input=json.dumps(wish).encode(), stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True
@@ -172,6 +174,19 @@ def many_names() -> None:
     print(f"16 lists of 2,000 names read and stored: {imported / 2:.2f} of 2 s allowed ({imported:.2f} s)")
 
 
+def a_pass() -> None:
+    """What an hour of the stand-in costs, and what lies between the end of a pass and its placed takes."""
+    found = json.loads(_with_a_database("benchmarks.passes"))
+    hour, run = found["hour"], found["pass"]
+    print(f"pass: an hour of 8 inputs, the last minute costs {hour['last'] / hour['first']:.2f} of the second one;")
+    print(f"    {3600 / hour['all']:.0f} times real time a core, peak {hour['peak_mb']:.0f} MB")
+    told = f"{run['placed']} of {run['takes']} takes placed"
+    print(f"end of a pass, {told}: {run['seconds'] / run['write']:.0f} s of sound written a second of computing,")
+    print(
+        f"    {run['seconds'] / run['measure']:.0f} s measured; peaks {run['peaks'] / run['bare']:.2f} of a bare read"
+    )
+
+
 def _with_a_database(module: str) -> str:
     """The last line that a module prints which runs on a data folder of its own."""
     with tempfile.TemporaryDirectory() as data:
@@ -204,4 +219,5 @@ if __name__ == "__main__":
     reading_a_score()
     a_large_rig()
     many_names()
+    a_pass()
     tell_dragging()

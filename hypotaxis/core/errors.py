@@ -36,6 +36,18 @@ class SeveralCandidates(HypotaxisError):
     """A score of which several parts, or none clearly, may be what was recorded; the message lists them."""
 
 
+class NotBegun(HypotaxisError):
+    """Work that could not be handed to the worker."""
+
+
+class DiskFull(HypotaxisError):
+    """There is no room for a file."""
+
+
+class SoundLost(HypotaxisError):
+    """A take whose file is missing, empty, cut or damaged."""
+
+
 class CannotSchedule(HypotaxisError):
     """A pass that cannot be planned as asked."""
 
@@ -79,6 +91,10 @@ class PortMissing(StudioTrouble):
 
 class PortTaken(StudioTrouble):
     """A port is there, and another program holds it."""
+
+
+class Gone(HypotaxisError):
+    """What a page was about is no longer there."""
 
 
 class NothingToUndo(HypotaxisError):

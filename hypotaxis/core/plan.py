@@ -8,7 +8,8 @@ from hypotaxis.core.patches.values import KeptList
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import Port
 
-LATENESS_FROM = ("", "take", "sounding", "typed")
+TYPED = "typed"
+GIVEN_FROM = ("", "take", "sounding", TYPED)
 """Where an instrument's lateness comes from: measured on a take of the session, by a sounding, typed by the owner."""
 
 
@@ -74,8 +75,9 @@ class Instrument:
 
     Sockets are named by uid and may point to something that is gone: that is a loose end, never an error here.
     channel: 1–16. returns: one input (mono) or two (left, right); empty = none chosen. home_trim_db: applied when
-    the return is heard or handed over, never to the take itself. lateness_ms: None until measured; + late;
-    lateness_from: where it comes from, one of LATENESS_FROM.
+    the return is heard or handed over, never to the take itself. given_ms: the lateness that was typed,
+    or came with the rig from where it was measured, + late; given_from: one of GIVEN_FROM. What was measured in this
+    rig is not kept here (timing.applied).
     patch_list: uid of the list that names its sounds; patch: uid of the one that is called up; note_map: name of one of
     the list's maps. bank_form: which bank messages its box wants, a key of midi.programs.BANK_FORMS; gap_ms: left after
     a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's. group:
@@ -92,8 +94,8 @@ class Instrument:
     channel: int = 1
     returns: tuple[str, ...] = ()
     home_trim_db: float = 0.0
-    lateness_ms: float | None = None
-    lateness_from: str = ""
+    given_ms: float | None = None
+    given_from: str = ""
     colour: str = ""
     patch_list: str = ""
     patch: str = ""
@@ -135,8 +137,8 @@ class Instrument:
 class Loop:
     """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio. box: "" = a cable
     straight from an output to an input, to measure the interface itself. sends, returns:
-    the host's outputs and inputs (socket uids), one or two each, left first; lateness_ms: None until measured;
-    lateness_from: as of an instrument."""
+    the host's outputs and inputs (socket uids), one or two each, left first; given_ms,
+    given_from: as of an instrument."""
 
     uid: str
     name: str
@@ -145,8 +147,8 @@ class Loop:
     returns: tuple[str, ...] = ()
     home_trim_db: float = 0.0
     inverted: bool = False
-    lateness_ms: float | None = None
-    lateness_from: str = ""
+    given_ms: float | None = None
+    given_from: str = ""
     colour: str = ""
     notes: str = ""
 

@@ -73,3 +73,12 @@ def clock_text(seconds: float) -> str:
     """
     tenths = round(max(0.0, seconds) * 10)
     return f"{tenths // 600}:{tenths % 600 / 10:04.1f}"
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """A number with its noun.
+
+    >>> counted(1, "box", "boxes"), counted(3, "box", "boxes"), counted(0, "take")
+    ('1 box', '3 boxes', 'no takes')
+    """
+    return f"{number or 'no'} {one if number == 1 else many or f'{one}s'}"

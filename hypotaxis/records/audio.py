@@ -3,22 +3,28 @@
 While a pass runs its inputs grow as raw float32 frames in partial/; what was written before a crash is found there.
 """
 
+import errno
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager, suppress
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
+import soundfile
 from django.conf import settings
 
-from hypotaxis.core.drawing.peaks import peaks_of
-from hypotaxis.core.formats.wave import Broadcast, write_wave
+from hypotaxis.core.drawing.peaks import Peaks, peaks_of
+from hypotaxis.core.errors import DiskFull, SoundLost, UnreadableFile
+from hypotaxis.core.formats.wave import HEAD_BYTES, Broadcast, to_int24, wave_end, wave_head
 from hypotaxis.core.timing.recording import read_window
 
 FRAMES_A_BLOCK = 65536
+_FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+"""Errors that say that there is no room."""
 
 
 def folder(name: str) -> Path:
@@ -28,6 +34,21 @@ def folder(name: str) -> Path:
     return path
 
 
+@contextmanager
+def told_when_full() -> Iterator[None]:
+    """Raises DiskFull, in words, where the disk has no room for what is written inside."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno not in _FULL:
+            raise
+        raise DiskFull(
+            "The disk is full: there is no room in the data folder. Make room and try again; what was kept before is "
+            "still there."
+        ) from error
+
+
+@told_when_full()
 def write_whole(name: str, ending: str, write: Callable[[BinaryIO], object]) -> Path:
     """A new file of our own naming in a folder, complete and on the disk before it is there; none if `write` fails."""
     handle, part = tempfile.mkstemp(dir=folder(name), suffix=f"{ending}.part")
@@ -42,10 +63,24 @@ def write_whole(name: str, ending: str, write: Callable[[BinaryIO], object]) -> 
         made.unlink(missing_ok=True)
 
 
+def made_once(name: str, file: str, write: Callable[[BinaryIO], object], *, keep: int) -> Path:
+    """A file that can be made again, of this name in a folder: made where it is missing, whole before it is there, so
+    that two who ask at once get one and the same. keep: how many of its kind stay, the newest."""
+    path = folder(name) / file
+    if not path.exists():
+        forget_old(name, f"*{path.suffix}", keep - 1)
+        write_whole(name, path.suffix, write).replace(path)
+    return path
+
+
 def forget_old(name: str, pattern: str, keep: int) -> None:
     """Of what can be made again in a folder, keep the newest files only."""
-    files = sorted(folder(name).glob(pattern), key=lambda path: path.stat().st_mtime)
-    for path in files[: max(0, len(files) - keep)]:
+    aged = []
+    for path in folder(name).glob(pattern):
+        # Another request may be forgetting the same ones.
+        with suppress(FileNotFoundError):
+            aged.append((path.stat().st_mtime, path))
+    for _, path in sorted(aged)[: max(0, len(aged) - keep)]:
         path.unlink(missing_ok=True)
 
 
@@ -59,44 +94,132 @@ def take_path(file: str) -> Path:
     return folder("takes") / file
 
 
-def keep_take(blocks: Iterator[np.ndarray], *, rate: int, channels: int, frames: int, first_sample: int) -> str:
-    """Write a take as 24-bit WAV; the name of its file. The same sound twice is kept once."""
-    bext = Broadcast(
-        description=f"Take as it arrived, first frame at session sample {first_sample}",
-        recorded=datetime.now(),
-        time_reference=max(0, first_sample),
-    )
+class TakeFile:
+    """A take on its way into its file, 24-bit: written, hashed and looked over for its overview in one go. The file is
+    there once `keep` says how it is called; leave by `drop` if it never is. The same sound twice is kept once."""
 
-    def write(stream: BinaryIO) -> None:
-        write_wave(stream, blocks, rate=rate, channels=channels, frames=frames, bext=bext)
+    def __init__(self, *, rate: int, channels: int, frames: int, first_sample: int) -> None:
+        self.channels, self.frames, self._written = channels, frames, 0
+        handle, part = tempfile.mkstemp(dir=folder("takes"), suffix=".wav.part")
+        self._path, self._stream = Path(part), os.fdopen(handle, "wb")
+        self._digest, self._peaks = hashlib.sha256(), Peaks()
+        bext = Broadcast(
+            description=f"Take as it arrived, first frame at session sample {first_sample}",
+            recorded=datetime.now(),
+            time_reference=max(0, first_sample),
+        )
+        self._write(wave_head(rate=rate, channels=channels, frames=frames, bext=bext))
 
-    made = write_whole("takes", ".wav", write)
-    with made.open("rb") as stream:
-        digest = hashlib.file_digest(stream, "sha256").hexdigest()[:40]
-    return made.replace(take_path(f"{digest}.wav")).name
+    @told_when_full()
+    def feed(self, block: np.ndarray) -> None:
+        """The next frames, shape (frames, channels)."""
+        self._write(to_int24(block))
+        self._peaks.feed(block)
+        self._written += len(block)
+
+    @told_when_full()
+    def keep(self) -> str:
+        """Put the file in its place; its name. Raises ValueError where not as many frames came as were announced."""
+        if self._written != self.frames:
+            raise ValueError(f"{self._written} frames were delivered, {self.frames} announced")
+        self._write(wave_end(channels=self.channels, frames=self.frames))
+        self._stream.flush()
+        os.fsync(self._stream.fileno())
+        self._stream.close()
+        name = f"{self._digest.hexdigest()[:40]}.wav"
+        _keep_peaks(name, self._peaks.found())
+        return self._path.replace(take_path(name)).name
+
+    def drop(self) -> None:
+        """Leave nothing behind, unless it is kept."""
+        self._stream.close()
+        self._path.unlink(missing_ok=True)
+
+    def _write(self, data: bytes) -> None:
+        self._stream.write(data)
+        self._digest.update(data)
 
 
-def partial_blocks(path: Path, columns: list[int], width: int, frames: int) -> Iterator[np.ndarray]:
-    """Blocks of some columns of a partial file that is `width` inputs wide."""
+def keep_take(blocks: Iterable[np.ndarray], *, rate: int, channels: int, frames: int, first_sample: int) -> str:
+    """Write a take; the name of its file."""
+    file = TakeFile(rate=rate, channels=channels, frames=frames, first_sample=first_sample)
+    try:
+        for block in blocks:
+            file.feed(block)
+        return file.keep()
+    finally:
+        file.drop()
+
+
+def partial_blocks(path: Path, width: int, frames: int) -> Iterator[np.ndarray]:
+    """Blocks of a partial file that is `width` inputs wide, shape (frames, width)."""
     with path.open("rb") as stream:
         left = frames
         while left > 0:
             count = min(left, FRAMES_A_BLOCK)
             block = np.frombuffer(stream.read(count * width * 4), dtype="<f4").reshape(-1, width)
             left -= len(block)
-            yield block[:, columns]
+            yield block
+
+
+def what_is_lost(file: str, *, frames: int, channels: int) -> str:
+    """What is wrong with a take's file by its size, in words; "" where all of it is there."""
+    try:
+        size = take_path(file).stat().st_size
+    except OSError:
+        return "its file is missing"
+    there = max(0, size - HEAD_BYTES) // (3 * channels)
+    if there >= frames:
+        return ""
+    return f"its file breaks off: {there:,} of {frames:,} samples are there" if there else "its file is empty"
+
+
+@contextmanager
+def told_when_lost(file: str) -> Iterator[None]:
+    """Raises SoundLost, in words, where a take's file cannot be read inside."""
+    try:
+        yield
+    except (OSError, soundfile.LibsndfileError, UnreadableFile, ValueError) as error:
+        if getattr(error, "errno", None) in _FULL:
+            raise
+        raise SoundLost(
+            f"The sound of this take is lost: its file {file} in the data folder is missing or damaged. Put it back "
+            "from a copy, or put the take away; everything else works."
+        ) from error
 
 
 def read_frames(file: str, first: int, last: int) -> np.ndarray:
-    """Frames first to last of a take, shape (frames, channels); silence where they reach outside the file."""
-    return read_window(take_path(file), first, last)
+    """Frames first to last of a take, shape (frames, channels); silence where they reach outside the file. Raises
+    SoundLost."""
+    with told_when_lost(file):
+        return read_window(take_path(file), first, last)
+
+
+@contextmanager
+def take_blocks(file: str, frames: int, dtype: str = "float32") -> Iterator[Iterator[np.ndarray]]:
+    """All of a take, which has so many frames, block by block, shape (frames, channels). Raises SoundLost, also on the
+    way."""
+    with told_when_lost(file), soundfile.SoundFile(take_path(file)) as source:
+        if source.frames < frames:
+            raise UnreadableFile(f"{source.frames} of {frames} frames are there")
+        yield source.blocks(blocksize=FRAMES_A_BLOCK, dtype=dtype, always_2d=True)
 
 
 def peaks(file: str) -> np.ndarray:
-    """The overview of a take, made once and kept beside it."""
-    path = folder("peaks") / f"{file}.npy"
-    if not path.exists():
-        made = path.with_suffix(f".{os.getpid()}.part.npy")
-        np.save(made, peaks_of(take_path(file)))
-        made.replace(path)
-    return np.load(path)
+    """The overview of a take, kept beside it; made anew where it is missing. Raises SoundLost."""
+    path = _peaks_path(file)
+    try:
+        return np.load(path)
+    except (OSError, ValueError, EOFError):
+        with told_when_lost(file):
+            found = peaks_of(take_path(file))
+        _keep_peaks(file, found)
+        return found
+
+
+def _keep_peaks(file: str, found: np.ndarray) -> None:
+    write_whole("peaks", ".npy", lambda stream: np.save(stream, found)).replace(_peaks_path(file))
+
+
+def _peaks_path(file: str) -> Path:
+    return folder("peaks") / f"{file}.npy"

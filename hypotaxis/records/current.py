@@ -4,22 +4,39 @@ A request loads the plan and its findings once; both are kept on it.
 """
 
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache, wraps
 
-from django.http import HttpRequest
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
 
+from hypotaxis.core.errors import Gone
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.findings.rules import check_all
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import HOST_NAME, box_from_shape, new_uid
 from hypotaxis.core.rig.values import Rig as CoreRig
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.lateness import KnownLateness, known_latenesses
+from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
+YEAR_S = 365 * 24 * 3600
+
+
+def in_one_go(view):
+    """Decorate a view that changes a rig or session: what it reads, changes and writes when it is sent to is one
+    immediate transaction, so that crossing changes are done one after the other, each on what the other left."""
+
+    @wraps(view)
+    def whole(request, *args, **kwargs):
+        if request.method != "POST":
+            return view(request, *args, **kwargs)
+        with transaction.atomic():
+            return view(request, *args, **kwargs)
+
+    return whole
 
 
 @dataclass
@@ -34,9 +51,9 @@ class Desk:
 
     @cached_property
     def rig(self) -> Rig:
-        """The chosen rig, otherwise the newest."""
-        chosen = self.request.COOKIES.get("hypotaxis-rig", "")
-        return next((rig for rig in self.rigs if str(rig.uid) == chosen), self.rigs[-1])
+        """The rig that the page shows which asks; otherwise the one that was chosen last, otherwise the newest. Raises
+        Gone when the page's rig is gone."""
+        return _chosen(self.request, "rig", self.rigs) or self.rigs[-1]
 
     @cached_property
     def plan(self) -> Plan:
@@ -46,7 +63,7 @@ class Desk:
 
     @cached_property
     def _checked(self) -> tuple[list[Finding], list[tuple[Finding, str]]]:
-        return check_all(self.plan)
+        return _check(self.plan)
 
     @property
     def findings(self) -> list[Finding]:
@@ -59,9 +76,9 @@ class Desk:
         return self._checked[1]
 
     @cached_property
-    def latenesses(self) -> dict[str, KnownLateness]:
-        """What is known of each trip's lateness, by the uid of its instrument or effect loop."""
-        return known_latenesses(self.plan)
+    def latenesses(self) -> Latenesses:
+        """What is known of the lateness of each trip."""
+        return Latenesses(self.plan)
 
     @cached_property
     def sessions(self) -> list[Session]:
@@ -69,9 +86,9 @@ class Desk:
 
     @cached_property
     def session(self) -> Session | None:
-        """The chosen session, otherwise the newest; None when there is none."""
-        chosen = self.request.COOKIES.get("hypotaxis-session", "")
-        return next((s for s in self.sessions if str(s.uid) == chosen), next(iter(self.sessions), None))
+        """The session that the page shows which asks; otherwise the one that was chosen last, otherwise the newest;
+        None when there is none. Raises Gone when the page's session is gone."""
+        return _chosen(self.request, "session", self.sessions) or next(iter(self.sessions), None)
 
     def findings_about(self, uid: str) -> list[Finding]:
         """The findings that belong to one instrument or box."""
@@ -80,6 +97,30 @@ class Desk:
     @property
     def wrong(self) -> list[Finding]:
         return [finding for finding in self.findings if finding.severity == WRONG]
+
+
+@lru_cache(maxsize=8)
+def _check(plan: Plan) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+    """The findings of a plan. Kept while the rig stays as it is: every page tells how many there are."""
+    return check_all(plan)
+
+
+def _chosen(request: HttpRequest, what: str, rows: list):
+    """Of some rigs or sessions the one that the asking page shows, as its form or fragment says, otherwise the one that
+    was chosen last; None where neither is said. Raises Gone where the page's is gone."""
+    uids = {str(row.uid): row for row in rows}
+    shown = request.POST.get(f"of_{what}") or request.headers.get(f"X-Of-{what.capitalize()}", "")
+    if not shown:
+        return uids.get(request.COOKIES.get(f"hypotaxis-{what}", ""))
+    if shown not in uids:
+        raise Gone(f"The {what} that this page shows is gone. Open the page anew; nothing was changed.")
+    return uids[shown]
+
+
+def remember(answer: HttpResponse, what: str, value: str) -> HttpResponse:
+    """The answer, after which the browser goes on with this choice (rig, session, fast) for a year."""
+    answer.set_cookie(f"hypotaxis-{what}", value, max_age=YEAR_S, samesite="Strict")
+    return answer
 
 
 def desk(request: HttpRequest) -> Desk:

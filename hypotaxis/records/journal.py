@@ -1,7 +1,8 @@
 """Every change to a rig goes through here, so that it can be taken back and repeated.
 
-A change is a list of edits; an edit puts a row (all its fields) or removes it. The journal keeps each row's fields
-before and after. Undo writes the "before" in reverse order, redo the "after". A new change drops what was undone.
+A change is a list of edits; an edit puts a row (those of its fields that change) or removes it. The journal keeps these
+fields before and after. Undo writes the "before" in reverse order, redo the "after". A new change drops what was
+undone. Plan, change and rows belong into one transaction (`current.in_one_go`): what two windows do is done in turn.
 """
 
 import uuid
@@ -55,7 +56,12 @@ def edits_between(before: Plan, after: Plan) -> list[Edit]:
         if key[0] == "cable" and key in old and any(fields[end] != old[key][end] for end in ("source_id", "target_id"))
     ]
     edits = [Edit(*key, None) for key in [*replugged, *gone]]
-    return edits + [Edit(*key, fields) for key, fields in new.items() if fields != old.get(key) or key in replugged]
+    for key, fields in new.items():
+        stood = {} if key in replugged else old.get(key, {})
+        changed = {name: value for name, value in fields.items() if name not in stood or stood[name] != value}
+        if changed:
+            edits.append(Edit(*key, changed))
+    return edits
 
 
 @transaction.atomic
@@ -64,7 +70,10 @@ def change_rig(rig: Rig, title: str, edits: Iterable[Edit]) -> Change | None:
     steps = []
     for edit in edits:
         before = _fields(edit.kind, edit.uid)
-        after = None if edit.fields is None else (before or {}) | _plain(edit.fields)
+        after = None if edit.fields is None else _plain(edit.fields)
+        if before is not None and after is not None:
+            after = {name: value for name, value in after.items() if before.get(name) != value}
+            before = {name: before[name] for name in after}
         if before == after:
             continue
         _write(edit.kind, edit.uid, after)

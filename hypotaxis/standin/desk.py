@@ -18,6 +18,7 @@ import numpy as np
 
 from hypotaxis.core.errors import PortMissing, PortTaken
 from hypotaxis.core.midi.identity import Identity, is_request, reply_bytes
+from hypotaxis.core.midi.messages import channel_of, kind_of, note_off, note_on, status_of
 from hypotaxis.core.rig.build import socket_uid
 from hypotaxis.core.rig.ports import host_direction, hubs_between, is_port, reported_name
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
@@ -153,8 +154,9 @@ class Desk:
             messages = sorted([*messages, *echoed], key=lambda message: message.time_ns)
         self._let_units_listen(messages, frames / self.sample_rate)
         sources = [self._source_of(name) for name in inputs]
-        looped = np.stack([self._looped(name, sound or {}, frames) for name in inputs] or [np.zeros(frames)], axis=1)
-        return self._with_replies(self._blocks(inputs, sources, looped, fast), self._received(messages, played))
+        looped = {place: self._looped(name, sound, frames) for place, name in enumerate(inputs)} if sound else {}
+        blocks = self._blocks(inputs, sources, looped, frames, fast)
+        return self._with_replies(blocks, self._received(messages, played))
 
     # --- for tests only: what a measurement has to find out
 
@@ -230,16 +232,19 @@ class Desk:
                 continue
             for number, at_s in enumerate(np.arange(0.4, seconds - 1.0, PHRASE_STEP_S)):
                 note, begin_ns = DEMO_NOTES[number % len(DEMO_NOTES)] + 12, round(at_s * 1e9)
-                found.append(Message(begin_ns, name, bytes([0x90, note, 70 + 6 * (number % 5)])))
-                found.append(Message(begin_ns + round(0.7e9 * PHRASE_STEP_S), name, bytes([0x80, note, 64])))
+                found.append(Message(begin_ns, name, note_on(1, note, 70 + 6 * (number % 5))))
+                found.append(Message(begin_ns + round(0.7e9 * PHRASE_STEP_S), name, note_off(1, note)))
         return sorted(found, key=lambda message: message.time_ns)
 
     def _with_replies(self, blocks: Iterator[Block], replies: list[Message]) -> Iterator[Block]:
+        first = 0
         for block in blocks:
             end_ns = (block.start + len(block.samples)) / self.sample_rate * 1e9
-            now = tuple(message for message in replies if message.time_ns <= end_ns)
-            replies = replies[len(now) :]
-            yield replace(block, received=now)
+            last = first
+            while last < len(replies) and replies[last].time_ns <= end_ns:
+                last += 1
+            yield replace(block, received=tuple(replies[first:last]))
+            first = last
 
     def _replies(self, messages: Sequence[Message]) -> list[Message]:
         """What boxes with a way back answer when they are asked who they are."""
@@ -320,15 +325,17 @@ class Desk:
                 found.append((self.units[box.uid], socket.label, self._taps(way)))
         return found
 
-    def _looped(self, input_name: str, sound: Mapping[str, np.ndarray], frames: int) -> np.ndarray:
+    def _looped(self, input_name: str, sound: Mapping[str, np.ndarray], frames: int) -> np.ndarray | None:
         """What outputs play that comes home by an input: delayed by a buffer and a converter on the way out, by what
-        stands between, and by the same again on the way home. One crystal clocks both, so nothing drifts."""
-        heard = np.zeros(frames)
+        stands between, and by the same again on the way home; None where nothing does. One crystal clocks both, so
+        nothing drifts."""
+        heard = None
         names = {socket.uid: name for name, socket in self._outputs.items()}
         for way in ways_into(self.rig, self._inputs[input_name].uid):
             played = sound.get(names.get(way[0].source, ""))
             for late, gain in self._taps(way) if played is not None else ():
-                heard += gain * _delayed(played, late * self.sample_rate + 2 * self._delay_samples(), frames)
+                passed = gain * _delayed(played, late * self.sample_rate + 2 * self._delay_samples(), frames)
+                heard = passed if heard is None else heard + passed
         return heard
 
     def _taps(self, way: Sequence[Cable]) -> tuple[tuple[float, float], ...]:
@@ -342,9 +349,13 @@ class Desk:
         return taps
 
     def _blocks(
-        self, inputs: Sequence[str], sources: Sequence[list], looped: np.ndarray, fast: bool
+        self,
+        inputs: Sequence[str],
+        sources: Sequence[list],
+        looped: Mapping[int, np.ndarray | None],
+        frames: int,
+        fast: bool,
     ) -> Iterator[Block]:
-        frames = len(looped)
         began = time.monotonic()
         cabled = {unit.box.uid: self._cabled(unit.box) for of_input in sources for unit, _, _ in of_input}
         rate = self.sample_rate * (1 + self.nature.crystal_ppm * 1e-6)
@@ -357,7 +368,9 @@ class Desk:
             # Always a whole block is computed, so that a run's end does not change its numbers.
             analogue = (start + np.arange(BLOCK) - self._delay_samples()) / rate
             samples = np.zeros((BLOCK, len(sources)), dtype=np.float64)
-            samples[:count] += looped[start : start + count, : len(sources)]
+            for column, passed in looped.items():
+                if passed is not None:
+                    samples[:count, column] += passed[start : start + count]
             rng = np.random.default_rng([self.seed, self.runs, start])
             noise = rng.standard_normal(samples.shape) * 10 ** (self.nature.noise_db / 20)
             rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
@@ -366,7 +379,7 @@ class Desk:
                     for late, gain in taps:
                         key = unit.box.uid, late
                         if key not in rendered:
-                            rendered[key] = unit.render(analogue - late, cabled[unit.box.uid])
+                            rendered[key] = unit.render(analogue - late, cabled[unit.box.uid], late)
                         level = gain * turned.get(unit.box.uid, 1.0)
                         samples[:, column] += level * rendered[key].get(label, 0.0)
             held = np.clip(samples * gains + noise, -1.0, 1.0 - 2.0**-23)
@@ -420,8 +433,8 @@ def _as_it_arrives(arrived: Sequence[Heard], reached: Reached) -> Iterator[Heard
                 passed_on = (BYTE_NS + SOFT_NS) * len(reached.routes)
                 yield Heard(message.time_ns + late + passed_on, message.status, ())
             continue
-        channel = reached.channels[message.status & 0x0F]
+        channel = reached.channels[channel_of(message.status) - 1]
         if channel:
             passed_on = (BYTE_NS * (1 + len(message.data)) + SOFT_NS) * len(reached.routes)
-            status = message.status & 0xF0 | (channel - 1)
+            status = status_of(kind_of(message.status), channel)
             yield Heard(message.time_ns + late + passed_on, status, message.data)

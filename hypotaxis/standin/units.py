@@ -10,10 +10,22 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from hypotaxis.core.midi.messages import (
+    CLOCK,
+    CONTINUE,
+    NOTE_OFF,
+    NOTE_ON,
+    PROGRAM_CHANGE,
+    START,
+    STOP,
+    channel_of,
+    kind_of,
+    status_of,
+)
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
-from hypotaxis.standin.wire import CLOCK, CLOCK_BYTES, CONTINUE, START, STOP, Heard
+from hypotaxis.standin.wire import CLOCK_BYTES, Heard
 
 TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""
@@ -92,11 +104,12 @@ class Unit:
     hidden: Hidden
     outs: dict[str, list[Voice]] = field(default_factory=dict)
     log: list[Played] = field(default_factory=list)
+    _heads: dict[tuple[str, float], "_Head"] = field(default_factory=dict, repr=False)
 
     def listen(self, heard: Iterable[Heard], *, seed: int, cabled: frozenset[str], seconds: float = 0.0) -> None:
         """Play a whole run. cabled: labels of the audio outs that carry a cable; seed varies the jitter; seconds: how
         long its own demo goes on, where that is switched on."""
-        self.outs, self.log = {}, []
+        self.outs, self.log, self._heads = {}, [], {}
         if self.panel.demo and not self.panel.off:
             self._own_demo(seconds, cabled)
         rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
@@ -108,13 +121,13 @@ class Unit:
         for message in heard:
             if message.status in CLOCK_BYTES:
                 continue
-            kind, channel = message.status & 0xF0, (message.status & 0x0F) + 1
+            kind, channel = kind_of(message.status), channel_of(message.status)
             for part, receives in enumerate(self.panel.channels):
                 if receives != channel and not (self.panel.omni and part == 0):
                     continue
-                if kind == 0xC0:
+                if kind == PROGRAM_CHANGE:
                     programs[part] = message.data[0]
-                elif kind == 0x90 and message.data[1] > 0:
+                elif kind == NOTE_ON and message.data[1] > 0:
                     latest = [time for time in latest if message.time_ns - time < TOGETHER_NS]
                     begin_s = self._begin(message.time_ns, part, len(latest), rng)
                     latest.append(message.time_ns)
@@ -123,14 +136,14 @@ class Unit:
                     place = self._start(message, part, programs[part], begin_s, cabled)
                     sounding.setdefault((part, message.data[0]), []).append(place)
                     last_voice = place
-                elif kind in (0x80, 0x90):
+                elif kind in (NOTE_OFF, NOTE_ON):
                     for place in sounding.pop((part, message.data[0]), []):
                         self._change(place, key_up_s=message.time_ns / 1e9 + self.hidden.reaction_ms[part] / 1e3)
 
     def _own_demo(self, seconds: float, cabled: frozenset[str]) -> None:
         notes = tuple(DRUMS) if self.box.shape == "drum-machine" else DEMO_NOTES
         for number, begin_s in enumerate(np.arange(0.2, seconds, DEMO_STEP_S)):
-            told = Heard(round(begin_s * 1e9), 0x90, (notes[number % len(notes)], 96))
+            told = Heard(round(begin_s * 1e9), NOTE_ON, (notes[number % len(notes)], 96))
             place = self._start(told, 0, 0, float(begin_s), cabled)
             self._change(place, key_up_s=begin_s + 0.8 * DEMO_STEP_S)
 
@@ -168,15 +181,15 @@ class Unit:
         out, index = place
         self.outs[out][index] = replace(self.outs[out][index], **changes)
 
-    def render(self, time_s: np.ndarray, cabled: frozenset[str]) -> dict[str, np.ndarray]:
-        """What leaves each audio out at these ascending times, by label. A lone left main out carries both sides."""
+    def render(self, time_s: np.ndarray, cabled: frozenset[str], late_s: float = 0.0) -> dict[str, np.ndarray]:
+        """What leaves each audio out at these ascending times, by label. A lone left main out carries both sides.
+        late_s: names a listener who hears it so much later; each goes on from where they last were."""
         outs = {s.label: np.zeros(len(time_s)) for s in self.box.sockets if s.kind == "audio" and s.direction == "out"}
         paired = {"L", "R"} <= outs.keys() & cabled
         mains = [s.label for s in self.box.sockets if s.label in outs and not s.separate]
         for out, voices in self.outs.items():
-            for voice in voices:
-                if voice.begin_s > time_s[-1] or voice.end_s < time_s[0]:
-                    continue
+            head = self._heads.get((out, late_s)) or self._heads.setdefault((out, late_s), _Head(voices))
+            for voice in head.sounding(time_s[0], time_s[-1]):
                 sound = voice.render(time_s)
                 for label in mains if out == "main" else (out,):
                     side = 1.0
@@ -186,6 +199,29 @@ class Unit:
         return outs
 
 
+class _Head:
+    """Which voices sound in a stretch of time, found as a tape's head passes: what is past or to come costs nothing."""
+
+    def __init__(self, voices: list[Voice]) -> None:
+        self.voices = voices
+        self._order = sorted(range(len(voices)), key=lambda place: voices[place].begin_s)
+        self._rewind()
+
+    def _rewind(self) -> None:
+        self._next, self._now, self._from_s = 0, [], -np.inf
+
+    def sounding(self, first_s: float, last_s: float) -> Iterator[Voice]:
+        """Voices that sound between two times, in the order in which they were struck."""
+        if first_s < self._from_s:
+            self._rewind()
+        self._from_s = first_s
+        while self._next < len(self._order) and self.voices[self._order[self._next]].begin_s <= last_s:
+            self._now.append(self._order[self._next])
+            self._next += 1
+        self._now = sorted(place for place in self._now if self.voices[place].end_s >= first_s)
+        return (self.voices[place] for place in self._now)
+
+
 def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
     """What an arpeggiator makes of what it hears: keys are held, and each sixteenth of a clock that runs sounds the
     next of them for half its length. The first clock after start or continue is the first step (MIDI 1.0)."""
@@ -193,7 +229,7 @@ def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
     sounding: Heard | None = None
     running, count, turn = False, 0, 0
     for message in heard:
-        kind, channel = message.status & 0xF0, message.status & 0x0F
+        kind, channel = kind_of(message.status), channel_of(message.status)
         if message.status in (START, CONTINUE, STOP):
             running = message.status != STOP
             count, turn = (0, 0) if message.status == START else (count, turn)
@@ -205,17 +241,21 @@ def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
                 if sounding:
                     yield sounding
             elif count % CLOCKS_A_STEP == GATE_CLOCKS and sounding:
-                yield replace(sounding, time_ns=message.time_ns, status=0x80 | sounding.status & 0x0F)
+                yield _let_go(sounding, message.time_ns)
                 sounding = None
             count += 1
-        elif kind == 0x90 and message.data[1] > 0:
+        elif kind == NOTE_ON and message.data[1] > 0:
             held[channel, message.data[0]] = message
-        elif kind in (0x80, 0x90):
+        elif kind in (NOTE_OFF, NOTE_ON):
             held.pop((channel, message.data[0]), None)
         else:
             yield message
     if sounding:
-        yield replace(sounding, time_ns=sounding.time_ns + STEP_RINGS_NS, status=0x80 | sounding.status & 0x0F)
+        yield _let_go(sounding, sounding.time_ns + STEP_RINGS_NS)
+
+
+def _let_go(sounding: Heard, time_ns: int) -> Heard:
+    return replace(sounding, time_ns=time_ns, status=status_of(NOTE_OFF, channel_of(sounding.status)))
 
 
 def panel_as_delivered(box: Box) -> FrontPanel:

@@ -6,10 +6,19 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from hypotaxis.core.session.score import DATA_BYTES
+from hypotaxis.core.midi.messages import (
+    CLOCK,
+    CONTINUE,
+    DATA_BYTES,
+    EXCLUSIVE,
+    FIRST_STATUS,
+    REAL_TIME,
+    START,
+    STOP,
+    kind_of,
+)
 
 BYTE_NS = 320_000
-CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 CLOCK_BYTES = (CLOCK, START, CONTINUE, STOP)
 THRU_NS = 2_000
 """Rise and fall of one opto-isolator (under 2 µs each by the specification)."""
@@ -30,7 +39,7 @@ def on_the_wire(handed: Sequence[tuple[int, bytes]]) -> Iterator[tuple[int, int]
     urgent: list[tuple[int, int]] = []
     for time_ns, data in handed:
         for byte in data:
-            (urgent if byte >= 0xF8 else waiting).append((time_ns, byte))
+            (urgent if byte >= REAL_TIME else waiting).append((time_ns, byte))
     free = plain = quick = 0
     while plain < len(waiting) or quick < len(urgent):
         next_plain = max(free, waiting[plain][0]) if plain < len(waiting) else None
@@ -50,18 +59,18 @@ def parse(bytes_in: Iterable[tuple[int, int]]) -> Iterator[Heard]:
     status = 0
     data: list[int] = []
     for time_ns, byte in bytes_in:
-        if byte >= 0xF8:
+        if byte >= REAL_TIME:
             if byte in CLOCK_BYTES:
                 yield Heard(time_ns, byte, ())
             continue
-        if byte >= 0x80:
+        if byte >= FIRST_STATUS:
             # System common and exclusive cancel running status.
-            status = byte if byte < 0xF0 else 0
+            status = byte if byte < EXCLUSIVE else 0
             data = []
             continue
         if not status:
             continue
         data.append(byte)
-        if len(data) == DATA_BYTES[status & 0xF0]:
+        if len(data) == DATA_BYTES[kind_of(status)]:
             yield Heard(time_ns, status, tuple(data))
             data = []

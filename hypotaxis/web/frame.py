@@ -1,117 +1,106 @@
 """What stands on every page: the title row and the work line with its live facts."""
 
+import uuid
 from dataclasses import dataclass
+from functools import cached_property
 
 from django.http import HttpRequest
+from django.utils.html import format_html_join
+from django.utils.safestring import SafeString
 
-from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import Desk, desk
-from hypotaxis.records.models import Job, Pass, Sounding
+from hypotaxis.records.models import Change, Rig, Session
 from hypotaxis.records.plan import tempo_of
+from hypotaxis.steps.registry import STEPS, Step
+from hypotaxis.web import worker_watch
+
+THEMES = ("day", "night")
 
 
 @dataclass(frozen=True)
-class Step:
-    """One step of the work line. wrong: how many things are wrong there."""
+class Line:
+    """A step on the work line. told: its live fact; wrong: how many things are wrong there."""
 
-    number: int
-    name: str
-    url: str
-    fact: str
-    wrong: int = 0
-    here: bool = False
+    step: Step
+    told: str
+    wrong: int
+    here: bool
+
+
+class Frame:
+    """The frame of a page. Everything is worked out when a template asks for it, so a fragment or a poll, which have no
+    frame, cost nothing of it."""
+
+    def __init__(self, request: HttpRequest, here: Desk, step: str) -> None:
+        self._request, self._here, self.step = request, here, step
+
+    @cached_property
+    def rig(self) -> Rig:
+        return self._here.rig
+
+    @cached_property
+    def session(self) -> Session | None:
+        return self._here.session
+
+    @cached_property
+    def sessions(self) -> list[Session]:
+        return self._here.sessions
+
+    @cached_property
+    def pace(self) -> dict[str, str] | None:
+        """Tempo and meter at the beginning of the session."""
+        if self.session is None:
+            return None
+        tempo = tempo_of(self.session)
+        return {"bpm": f"{tempo.bpm_at(0):.4g}", "meter": f"{tempo.meters[0][1]}/{tempo.meters[0][2]}"}
+
+    @cached_property
+    def steps(self) -> list[Line]:
+        lines = []
+        for step in STEPS:
+            fact = step.fact(self._here)
+            lines.append(Line(step, fact.told, fact.wrong, step.name == self.step))
+        return lines
+
+    @property
+    def findings(self) -> list[Finding]:
+        return self._here.findings
+
+    @cached_property
+    def undo(self) -> Change | None:
+        return journal.last_done(self.rig)
+
+    @cached_property
+    def redo(self) -> Change | None:
+        return journal.first_undone(self.rig)
+
+    @property
+    def theme(self) -> str:
+        """The light that was chosen; "" follows the system."""
+        chosen = self._request.COOKIES.get("hypotaxis-theme", "")
+        return chosen if chosen in THEMES else ""
+
+    @property
+    def worker_trouble(self) -> str:
+        return worker_watch.trouble()
+
+    @cached_property
+    def mine(self) -> SafeString:
+        """Hidden fields that say of which rig and session a form is: they stand in every form that is sent."""
+        shown = [("of_rig", self.rig.uid), *([("of_session", self.session.uid)] if self.session else [])]
+        return format_html_join("", '<input type="hidden" name="{}" value="{}">', shown)
+
+    @cached_property
+    def token(self) -> str:
+        """Of the forms of this page: what is sent twice is done once."""
+        return uuid.uuid4().hex
 
 
 def frame(request: HttpRequest) -> dict:
-    """Context processor. A page that failed early still gets its frame, without facts."""
+    """Context processor. A page that failed early has no frame."""
     match = request.resolver_match
     if match is None or getattr(request, "_bare", False):
         return {}
-    here = desk(request)
-    return {
-        "frame": {
-            "rig": here.rig,
-            "session": here.session,
-            "sessions": here.sessions,
-            "pace": _pace(here),
-            "steps": _steps(here, match.namespace),
-            "findings": here.findings,
-            "wrong": len(here.wrong),
-            "undo": journal.last_done(here.rig),
-            "redo": journal.first_undone(here.rig),
-            "theme": request.COOKIES.get("hypotaxis-theme", "")
-            if request.COOKIES.get("hypotaxis-theme") in ("day", "night")
-            else "",
-            "step": match.namespace,
-        }
-    }
-
-
-def count(number: int, one: str, many: str = "") -> str:
-    """ "1 box", "3 boxes", "no boxes"."""
-    many = many or f"{one}s"
-    return f"{number or 'no'} {one if number == 1 else many}"
-
-
-def _pace(here: Desk) -> dict | None:
-    if here.session is None:
-        return None
-    tempo = tempo_of(here.session)
-    return {"bpm": f"{tempo.bpm_at(0):.4g}", "meter": f"{tempo.meters[0][1]}/{tempo.meters[0][2]}"}
-
-
-def _steps(here: Desk, namespace: str) -> list[Step]:
-    instruments = here.plan.instruments
-    of_instruments: list[Finding] = [f for f in here.wrong if here.plan.instrument(f.about) or here.plan.loop(f.about)]
-    cabling = [finding for finding in of_instruments if finding.socket]
-    of_rig = len(here.wrong) - len(of_instruments) + len(cabling)
-    boxes = column_counts(here.plan.rig)["boxes"]
-    loose = f", {count(len(cabling), 'loose end')}" if cabling else ""
-    takes = here.session.takes.kept().values_list("placement", flat=True) if here.session else []
-    measured = sum(instrument.lateness_ms is not None for instrument in instruments)
-    stale = sum(bool(one.stale) for one in here.latenesses.values()) if measured else 0
-    facts = {
-        "rig": (f"{count(boxes, 'box', 'boxes')}{loose}", of_rig),
-        "instruments": (_instrument_fact(len(instruments), of_instruments), len(of_instruments) - len(cabling)),
-        "sync": ("no clock sent yet", 0),
-        "timing": (_timing_fact(measured, len(instruments), stale), stale),
-        "session": (_session_fact(here, len(takes)), 0),
-        "handover": (_handover_fact(here, takes), 0),
-    }
-    return [
-        Step(number, name.capitalize(), f"{name}:home", fact, wrong, name == namespace)
-        for number, (name, (fact, wrong)) in enumerate(facts.items(), start=1)
-    ]
-
-
-def _instrument_fact(number: int, wrong: list[Finding]) -> str:
-    broken = len({finding.about for finding in wrong})
-    if not number:
-        return "none defined yet"
-    return f"{number}, {broken} not ready" if broken else f"{number}, all ready"
-
-
-def _timing_fact(measured: int, instruments: int, stale: int) -> str:
-    own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
-    recordings = count(own, "recording") if own else ""
-    if not instruments:
-        return recordings or "drop a recording here"
-    return f"{measured} of {instruments} measured" + (f", {stale} stale" if stale else f", {recordings}" if own else "")
-
-
-def _session_fact(here: Desk, takes: int) -> str:
-    if here.session is None:
-        return "no notes imported yet"
-    run = Pass.objects.filter(session=here.session, job__state__in=Job.UNFINISHED).first()
-    if run:
-        return f"pass {run.number} is recording"
-    return f"{here.session.name}, {count(takes, 'take')}"
-
-
-def _handover_fact(here: Desk, takes) -> str:
-    placed = sum(placement is not None for placement in takes)
-    if here.session is None:
-        return "nothing to hand over"
-    return f"{count(placed, 'placed take')}"
+    return {"frame": Frame(request, desk(request), match.namespace)}

@@ -1,8 +1,9 @@
-"""Errors the product raises on purpose become a page that says what to do; no traceback reaches the person."""
+"""Errors the product raises on purpose become a page that says what to do; a window goes on with the rig it shows."""
 
 from django.shortcuts import render
 
-from hypotaxis.core.errors import HypotaxisError
+from hypotaxis.core.errors import Gone, HypotaxisError
+from hypotaxis.records.current import remember
 
 
 def named_errors(get_response):
@@ -13,8 +14,26 @@ def named_errors(get_response):
 
     def process_exception(request, exception):
         if isinstance(exception, HypotaxisError):
+            # Of what is gone no frame can be drawn.
+            request._bare = isinstance(exception, Gone)
             return render(request, "web/error.html", {"title": "That did not work", "reason": exception}, status=409)
         return None
 
     middleware.process_exception = process_exception
+    return middleware
+
+
+def same_window(get_response):
+    """Middleware: after a form was sent, the next page shows the rig and session that the form was of, whatever another
+    window has chosen meanwhile."""
+
+    def middleware(request):
+        answer = get_response(request)
+        if request.method == "POST":
+            for what in ("rig", "session"):
+                name, shown = f"hypotaxis-{what}", request.POST.get(f"of_{what}", "")
+                if shown and name not in answer.cookies and request.COOKIES.get(name, "") != shown[:36]:
+                    remember(answer, what, shown[:36])
+        return answer
+
     return middleware

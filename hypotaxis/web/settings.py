@@ -60,6 +60,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
     "hypotaxis.web.middleware.named_errors",
+    "hypotaxis.web.middleware.same_window",
 ]
 TEMPLATES = [
     {
@@ -95,7 +96,8 @@ HUEY = {
     "immediate": os.environ.get("HYPOTAXIS_IMMEDIATE") == "1",
     "immediate_use_memory": False,
     "results": False,
-    "consumer": {"workers": 2, "worker_type": "thread", "initial_delay": 0.05, "backoff": 1.1, "max_delay": 0.2},
+    # Takes are measured while the next pass is recorded; the studio itself is held by one at a time.
+    "consumer": {"workers": 4, "worker_type": "thread", "initial_delay": 0.05, "backoff": 1.1, "max_delay": 0.2},
 }
 # What opens the studio; only the worker process calls it.
 STUDIO_OPENER = "hypotaxis.web.studio_startup.open_studio"
@@ -104,7 +106,7 @@ STATIC_URL = "/static/"
 STATIC_ROOT = DATA / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "staticfiles": {"BACKEND": "hypotaxis.web.storage.Hashed"},
 }
 # File names carry the hash of their content, so a browser may keep them for a year.
 WHITENOISE_MAX_AGE = 365 * 24 * 3600

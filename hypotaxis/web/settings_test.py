@@ -13,3 +13,4 @@ from hypotaxis.web.settings import *  # noqa: E402, F403
 
 STORAGES["staticfiles"] = {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}  # noqa: F405
 STATIC_ROOT.mkdir()  # noqa: F405
+TEST_RUNNER = "tests.runner.Runner"

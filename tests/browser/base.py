@@ -41,15 +41,17 @@ class BrowserTest(StaticLiveServerTestCase):
         cls.browser = cls._playwright.chromium.launch(executable_path=CHROMIUM)
         cls.addClassCleanup(cls._playwright.stop)
         cls.addClassCleanup(cls.browser.close)
+        # One for all tests of a class, so that fonts, styles and scripts are fetched once.
+        cls.context = cls.browser.new_context(viewport=DESK)
 
     def setUp(self):
         if self.demo:
             call_command("loaddemo", stdout=io.StringIO())
         self.start_worker()
         self.complaints: list[str] = []
-        context = self.browser.new_context(viewport=DESK)
-        self.addCleanup(context.close)
-        self.page: Page = context.new_page()
+        self.context.clear_cookies()
+        self.page: Page = self.context.new_page()
+        self.addCleanup(self.page.close)
         self.page.set_default_timeout(PATIENCE_MS)
         self.page.on("console", lambda m: self.complaints.append(m.text) if m.type in ("error", "warning") else None)
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))

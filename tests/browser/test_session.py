@@ -110,7 +110,7 @@ class WholeWayTest(BrowserTest):
         page.get_by_label("to bar").fill("4")
         page.get_by_label("stand-in only: faster").check()
         self.button("Record 1 armed track")
-        self.see("take 1 sounds instead")
+        self.see("Pass 1: 1 take measured, placed.")
         take = Take.objects.get()
         expect(page.locator(".take-line .back").first).to_have_text(f"−{-take.placement}")
         page.keyboard.press("4")

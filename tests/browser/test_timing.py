@@ -27,10 +27,10 @@ class OwnRecordingTest(BrowserTest):
         self.page.keyboard.press("m")
         self.choose(self.score, self.recording)
         self.see("It comes home")
-        found = Sounding.objects.get().result
-        expect(self.page.locator(".to-type .trip-figure")).to_contain_text(f"−{found['offset_ms']:.2f} ms")
+        found = Sounding.objects.get().measured
+        expect(self.page.locator(".to-type .trip-figure")).to_contain_text(f"−{found.lateness_ms:.2f} ms")
         self.page.get_by_role("link", name="My field asks how late it is").click()
-        expect(self.page.locator(".to-type .trip-figure")).to_contain_text(f"+{found['offset_ms']:.2f} ms")
+        expect(self.page.locator(".to-type .trip-figure")).to_contain_text(f"+{found.lateness_ms:.2f} ms")
         self.page.get_by_label("hit at").nth(5).click()
         self.see("The recording around hit 6 of 32")
         for _ in range(4):
@@ -90,7 +90,7 @@ class SoundingTest(BrowserTest):
         self.see("Keep faders and cables as they are.")
         self.page.get_by_role("button", name="Stop").click()
         expect(self.page.get_by_role("button", name="Take a sounding")).to_be_visible(timeout=30_000)
-        self.assertFalse(Sounding.objects.exclude(result={}).exists())
+        self.assertFalse(Sounding.objects.filter(measurement__isnull=False).exists())
 
     def test_the_wires_and_playing_together(self):
         self.go("timing:wires")

@@ -9,6 +9,8 @@ from django.test import TestCase
 from django.urls import reverse
 
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.timing.applied import KnownLateness
+from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Rig, Session, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.standin.desk import Desk
@@ -50,6 +52,12 @@ class DemoTest(TestCase):
 
     def instrument(self, name: str) -> Instrument:
         return instrument_named(self.plan, name)
+
+    def known(self, name: str = "Bittern") -> KnownLateness:
+        """What stands as the lateness of an instrument or effect loop."""
+        plan = self.plan
+        one = next(one for one in (*plan.instruments, *plan.loops) if one.name == name)
+        return known_latenesses(plan)[one.uid]
 
     def track(self, name: str) -> Track:
         return self.session.tracks.get(name=name)

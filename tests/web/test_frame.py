@@ -1,23 +1,26 @@
 """What holds on every page: policy, hosts, errors without a traceback, the work line's facts."""
 
+import re
 from unittest import mock
 
+from django.db import connection
 from django.test import Client, SimpleTestCase, override_settings
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.errors import StudioTrouble
+from hypotaxis.records import current
 from hypotaxis.records.models import Job
 from hypotaxis.records.studio import studio_for
+from hypotaxis.steps.registry import STEPS
 from tests.rooms import small_room
 from tests.web.base import DemoTest
-
-STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")
 
 
 class SafetyTest(DemoTest):
     def test_every_step_has_a_strict_policy_and_no_inline_script_or_style(self):
         for step in STEPS:
-            answer = self.client.get(reverse(f"{step}:home"))
+            answer = self.client.get(reverse(step.url))
             policy = answer["Content-Security-Policy"]
             self.assertIn("default-src 'none'", policy)
             self.assertNotIn("unsafe", policy)
@@ -55,7 +58,7 @@ class SafetyTest(DemoTest):
 class WorkLineTest(DemoTest):
     def facts(self) -> dict:
         frame = self.client.get(reverse("rig:home")).context["frame"]
-        return {step.name: (step.fact, step.wrong) for step in frame["steps"]}
+        return {line.step.title: (line.told, line.wrong) for line in frame.steps}
 
     def test_each_step_has_its_live_fact(self):
         before = self.facts()
@@ -89,3 +92,32 @@ class StudioTest(SimpleTestCase):
             studio_for(small_room()),
         ):
             pass
+
+
+class CostTest(DemoTest):
+    def test_a_poll_and_a_fragment_work_out_nothing_of_the_frame(self):
+        run = self.record("Alder kit")
+        polled = (reverse("session:running", args=[run.uid]), reverse("session:measuring", args=[run.uid]))
+        with mock.patch.object(current, "check_all", side_effect=AssertionError("the rules were asked")):
+            current._check.cache_clear()
+            for address in (*polled, reverse("session:glass"), reverse("timing:running")):
+                self.assertEqual(self.client.get(address).status_code, 200)
+        for address in polled:
+            with CaptureQueriesContext(connection) as asked:
+                self.client.get(address)
+            self.assertLessEqual(len(asked), 6)
+
+    def test_the_rules_are_asked_once_while_the_rig_stays_as_it_is(self):
+        current._check.cache_clear()
+        with mock.patch.object(current, "check_all", wraps=current.check_all) as asked:
+            for name in ("rig:home", "session:home", "instruments:home", "rig:home"):
+                self.page(name)
+            self.assertEqual(asked.call_count, 1)
+            self.plug_sluice()
+            self.page("rig:home")
+            self.assertEqual(asked.call_count, 2)
+
+    def test_the_work_line_is_the_registry(self):
+        page = self.page("rig:home")
+        shown = re.findall(r'step-number">(\d)</span> (\w+)', page)
+        self.assertEqual(shown, [(str(step.number), step.title) for step in STEPS])

@@ -1,4 +1,4 @@
-"""Overview of a take's file: lowest and highest sample in each stretch, read block by block."""
+"""Overview of a take: lowest and highest sample in each stretch, found while it is written or read block by block."""
 
 from pathlib import Path
 
@@ -9,15 +9,39 @@ STRETCH = 256
 """Samples a stretch: fine enough for a strip of a few minutes, small enough to keep beside the take."""
 
 
+class Peaks:
+    """Extremes of what passes, over all its channels; blocks may be of any length."""
+
+    def __init__(self) -> None:
+        self._rows: list[np.ndarray] = []
+        self._rest: np.ndarray | None = None
+
+    def feed(self, block: np.ndarray) -> None:
+        """Take in the next block, shape (frames, channels)."""
+        if self._rest is not None:
+            block = np.concatenate([self._rest, block])
+        whole = len(block) // STRETCH * STRETCH
+        if whole:
+            # A stretch of all channels lies together: one look at a row instead of one at each frame.
+            rows = np.ascontiguousarray(block[:whole]).reshape(whole // STRETCH, -1)
+            self._rows.append(np.stack([rows.min(axis=1), rows.max(axis=1)], axis=1))
+        self._rest = block[whole:].copy() if whole < len(block) else None
+
+    def found(self) -> np.ndarray:
+        """Shape (stretches, 2), float32."""
+        rows = self._rows
+        if self._rest is not None:
+            rows = [*rows, np.array([[self._rest.min(), self._rest.max()]])]
+        return np.concatenate(rows).astype(np.float32) if rows else np.zeros((0, 2), dtype=np.float32)
+
+
 def peaks_of(path: Path) -> np.ndarray:
     """Extremes of a file, shape (stretches, 2), float32, over all its channels."""
-    rows = []
+    peaks = Peaks()
     with soundfile.SoundFile(path) as stream:
         for block in stream.blocks(blocksize=STRETCH * 512, dtype="float32", always_2d=True):
-            low, high = block.min(axis=1), block.max(axis=1)
-            edges = np.arange(0, len(block), STRETCH)
-            rows.append(np.stack([np.minimum.reduceat(low, edges), np.maximum.reduceat(high, edges)], axis=1))
-    return np.concatenate(rows) if rows else np.zeros((0, 2), dtype=np.float32)
+            peaks.feed(block)
+    return peaks.found()
 
 
 def columns_of(peaks: np.ndarray, first: float, last: float, columns: int) -> tuple[np.ndarray, np.ndarray]:

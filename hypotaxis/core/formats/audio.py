@@ -4,7 +4,7 @@ WAV (plain, extensible, RF64), AIFF and AIFF-C, FLAC and Ogg; 8 to 192 kHz, one 
 frame of each file is checked here, since decoders read a file that breaks off without a word; decoding is libsndfile's,
 through soundfile. A WAV file that does not say how long its sound is (as streamed ones don't), or says more than is
 there, is read to its end, with a remark. Hostile files are the reason why callers do this in a process of its own
-(core/timing/apart.py).
+(core/apart.py).
 """
 
 import io

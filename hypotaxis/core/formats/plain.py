@@ -1,6 +1,23 @@
-"""Tuples as JSON has them, and back."""
+"""Values as JSON has them, and back."""
 
-from typing import Any
+from typing import Any, TypeVar
+
+from cattrs.preconf.json import make_converter
+
+_Kind = TypeVar("_Kind")
+_converter = make_converter()
+_converter.register_unstructure_hook(bytes, bytes.hex)
+_converter.register_structure_hook(bytes, lambda text, _: bytes.fromhex(text))
+
+
+def to_json(value: Any) -> Any:
+    """A frozen value, with all in it, as plain data; bytes as hexadecimal digits."""
+    return _converter.unstructure(value)
+
+
+def from_json(kind: type[_Kind], plain: Any) -> _Kind:
+    """The value of this kind again; fields that are missing have their defaults, unknown ones are left out."""
+    return _converter.structure(plain, kind)
 
 
 def as_lists(value: Any) -> Any:

@@ -19,7 +19,7 @@ from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.patches.values import Bank, KeptList, KeptPatch, NoteMap, NoteName
-from hypotaxis.core.plan import LATENESS_FROM, Instrument, Loop, Meant, Part, Plan, Return, Voice
+from hypotaxis.core.plan import GIVEN_FROM, Instrument, Loop, Meant, Part, Plan, Return, Voice
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.values import (
     CLOCK,
@@ -56,10 +56,11 @@ _REQUIRED = object()
 
 @dataclass(frozen=True)
 class _Field:
-    """A field: what may stand there, and what it is when it does not."""
+    """A field: what may stand there, what it is when it does not, and what the value calls it ("" = the same)."""
 
     check: Check
     default: Any = _REQUIRED
+    inside: str = ""
 
 
 def read_rig_file(text: str) -> Plan:
@@ -116,7 +117,7 @@ def _without_comments(text: str) -> str:
 
 
 def _row(value: Any, fields: dict[str, _Field]) -> dict[str, Any]:
-    return {name: as_lists(getattr(value, name)) for name in fields}
+    return {name: as_lists(getattr(value, field.inside or name)) for name, field in fields.items()}
 
 
 def _box_row(box: Box) -> dict[str, Any]:
@@ -311,8 +312,8 @@ _INSTRUMENT = {
     "channel": _Field(_channel),
     "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
     "home_trim_db": _Field(_number(-60, 24), 0.0),
-    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
-    "lateness_from": _Field(_one_of(*LATENESS_FROM), ""),
+    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None, "given_ms"),
+    "lateness_from": _Field(_one_of(*GIVEN_FROM), "", "given_from"),
     "colour": _Field(_text, ""),
     "patch_list": _Field(_uid_or_empty, ""),
     "patch": _Field(_uid_or_empty, ""),
@@ -366,8 +367,8 @@ _LOOP = {
     "returns": _Field(_list(_uid, "up to two UUIDs", most=2, unique=False), ()),
     "home_trim_db": _Field(_number(-60, 24), 0.0),
     "inverted": _Field(_flag, False),
-    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None),
-    "lateness_from": _Field(_one_of(*LATENESS_FROM), ""),
+    "lateness_ms": _Field(_number(-1000, 1000, empty=True), None, "given_ms"),
+    "lateness_from": _Field(_one_of(*GIVEN_FROM), "", "given_from"),
     "colour": _Field(_text, ""),
     "notes": _Field(_long_text, ""),
 }
@@ -518,12 +519,12 @@ class _Reader:
             if name not in row:
                 if field.default is _REQUIRED:
                     self.faults.append(f"{at}{name} is missing")
-                values[name] = field.default
+                values[field.inside or name] = field.default
                 continue
             fault = field.check(row[name])
             if fault:
                 self.faults.append(f"{at}{name} {fault}")
-            values[name] = as_tuples(row[name])
+            values[field.inside or name] = as_tuples(row[name])
         if len(self.faults) > before:
             return None
         if "uid" in fields:

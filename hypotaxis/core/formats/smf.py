@@ -15,6 +15,16 @@ import numpy as np
 from mido.midifiles.meta import KeySignatureError
 
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
+from hypotaxis.core.midi.messages import (
+    CHANNEL_PRESSURE,
+    CONTROL_CHANGE,
+    DATA_BYTES,
+    KEY_PRESSURE,
+    PITCH_BEND,
+    PROGRAM_CHANGE,
+    RELEASED,
+    status_of,
+)
 from hypotaxis.core.midi.programs import Program, change_messages, program_in_force
 from hypotaxis.core.session.score import (
     BEGINS,
@@ -35,10 +45,10 @@ MAX_SECONDS = 4 * 3600
 MAX_BYTES = 16 * 1024 * 1024
 
 _STATUS = {
-    "polytouch": (0xA0, "note", "value"),
-    "control_change": (0xB0, "control", "value"),
-    "program_change": (0xC0, "program", None),
-    "aftertouch": (0xD0, "value", None),
+    "polytouch": (KEY_PRESSURE, "note", "value"),
+    "control_change": (CONTROL_CHANGE, "control", "value"),
+    "program_change": (PROGRAM_CHANGE, "program", None),
+    "aftertouch": (CHANNEL_PRESSURE, "value", None),
 }
 
 
@@ -199,7 +209,7 @@ def _split_by_channel(track: mido.MidiTrack, number: int, length: int) -> list[S
             controls[message.channel].append(row)
         elif kind == "pitchwheel":
             bend = message.pitch + 8192
-            controls[message.channel].append((tick, 0xE0, bend & 0x7F, bend >> 7))
+            controls[message.channel].append((tick, PITCH_BEND, bend & 0x7F, bend >> 7))
         elif kind == "track_name" and not name:
             name = _as_text(message.name)
     parts = []
@@ -241,11 +251,11 @@ def _part_messages(part: ScorePart) -> list[tuple[int, mido.Message]]:
     if part.sound is not None:
         rows += [(0, CONTROLS, mido.Message.from_bytes(call)) for call in change_messages(part.channel, part.sound)]
     for tick, status, data1, data2 in part.controls.tolist():
-        data = [status | channel, data1] if status in (0xC0, 0xD0) else [status | channel, data1, data2]
+        data = [status_of(status, part.channel), data1, data2][: 1 + DATA_BYTES[status]]
         rows.append((tick, CONTROLS, mido.Message.from_bytes(data)))
     for tick, duration, note, velocity in part.notes.tolist():
         on = mido.Message("note_on", channel=channel, note=note, velocity=velocity)
-        off = mido.Message("note_off", channel=channel, note=note, velocity=64)
+        off = mido.Message("note_off", channel=channel, note=note, velocity=RELEASED)
         rows.append((tick, BEGINS if duration else BRIEF, on))
         rows.append((tick + duration, ENDS if duration else BRIEF, off))
     rows.sort(key=lambda row: row[:2])

@@ -9,13 +9,13 @@ import numpy as np
 
 from hypotaxis.core.errors import UnreadableFile, UnsupportedScore
 from hypotaxis.core.formats.smf import MAX_EVENTS, check_length, chunks_of
+from hypotaxis.core.midi.messages import DATA_BYTES, EXCLUSIVE, FIRST_STATUS, channel_of, kind_of
 from hypotaxis.core.midi.wire import Traffic
-from hypotaxis.core.session.score import DATA_BYTES
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER, TempoMap
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
 MAX_CLOCKS = 5_000_000
-META, EXCLUSIVE, CONTINUED = 0xFF, 0xF0, 0xF7
+META, CONTINUED = 0xFF, 0xF7
 SET_TEMPO = 0x51
 
 
@@ -45,7 +45,7 @@ def read_traffic(data: bytes, *, clock: bool = False) -> Traffic:
         ready=tempo.exact_us(ticks * CLOCKS_A_QUARTER, CLOCKS_A_QUARTER),
         statuses=statuses,
         sizes=sizes,
-        parts=np.where(statuses < EXCLUSIVE, (statuses & 0x0F) + 1, 0),
+        parts=np.where(statuses < EXCLUSIVE, channel_of(statuses), 0),
         clocks=clocks,
         per_us=ticks_per_quarter * CLOCKS_A_QUARTER,
     )
@@ -58,7 +58,7 @@ def _read_track(chunk: bytes, number: int, rows: list, tempos: dict[int, int]) -
             delta, at = _length(chunk, at)
             tick += delta
             status = chunk[at]
-            if status < 0x80:
+            if status < FIRST_STATUS:
                 if not running:
                     raise _wrong(number, at, f"a data byte {status:02X} stands where a message should begin")
                 status = running
@@ -66,7 +66,7 @@ def _read_track(chunk: bytes, number: int, rows: list, tempos: dict[int, int]) -
                 at += 1
             if status < EXCLUSIVE:
                 running = status
-                count = DATA_BYTES[status & 0xF0]
+                count = DATA_BYTES[kind_of(status)]
                 if at + count > len(chunk):
                     raise IndexError
                 rows.append((tick, status, 1 + count))
@@ -94,7 +94,7 @@ def _length(chunk: bytes, at: int) -> tuple[int, int]:
     value = 0
     for place in range(at, at + 4):
         value = value << 7 | chunk[place] & 0x7F
-        if chunk[place] < 0x80:
+        if chunk[place] < FIRST_STATUS:
             return value, place + 1
     raise UnreadableFile(f"A length at byte {at} of a track has more than four bytes. Export the file again.")
 

@@ -20,6 +20,8 @@ BEXT = struct.Struct("<256s32s32s10s8sIIH64s10s180s")
 """The fixed 602 bytes of the chunk (EBU Tech 3285, version 2)."""
 FULL_SCALE = 2**23
 _FOUR_GIB = 2**32
+HEAD_BYTES = 12 + 36 + 8 + BEXT.size + 24 + 8
+"""What stands before the samples of a file without a history: form, ds64 or its room, bext, fmt, the data's head."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,33 +40,44 @@ def write_wave(
     stream: BinaryIO, blocks: Iterable[np.ndarray], *, rate: int, channels: int, frames: int, bext: Broadcast
 ) -> None:
     """Write a complete file. blocks must add up to `frames`; raises ValueError when they do not."""
-    data_bytes = frames * channels * 3
-    chunk = _bext_bytes(bext)
-    fmt = struct.pack("<HHIIHH", 1, channels, rate, rate * channels * 3, channels * 3, 24)
-    body = b"bext" + struct.pack("<I", len(chunk)) + chunk + b"fmt " + struct.pack("<I", len(fmt)) + fmt
-    padding = data_bytes % 2
-    riff_bytes = 4 + 36 + len(body) + 8 + data_bytes + padding
-    large = riff_bytes >= _FOUR_GIB
-    sizes = struct.pack("<QQQI", riff_bytes, data_bytes, frames, 0)
-    if large:
-        stream.write(b"RF64" + b"\xff\xff\xff\xff" + b"WAVE" + b"ds64" + struct.pack("<I", 28) + sizes)
-    else:
-        # The room of ds64 is kept as JUNK, as EBU Tech 3306 advises, so both kinds have one layout.
-        stream.write(b"RIFF" + struct.pack("<I", riff_bytes) + b"WAVE" + b"JUNK" + struct.pack("<I", 28) + bytes(28))
-    stream.write(body)
-    stream.write(b"data" + (b"\xff\xff\xff\xff" if large else struct.pack("<I", data_bytes)))
+    stream.write(wave_head(rate=rate, channels=channels, frames=frames, bext=bext))
     written = 0
     for block in blocks:
         stream.write(to_int24(block))
         written += len(block)
     if written != frames:
         raise ValueError(f"{written} frames were delivered, {frames} announced")
-    stream.write(bytes(padding))
+    stream.write(wave_end(channels=channels, frames=frames))
+
+
+def wave_head(*, rate: int, channels: int, frames: int, bext: Broadcast) -> bytes:
+    """Everything of a file that stands before its samples."""
+    data_bytes = frames * channels * 3
+    chunk = _bext_bytes(bext)
+    fmt = struct.pack("<HHIIHH", 1, channels, rate, rate * channels * 3, channels * 3, 24)
+    body = b"bext" + struct.pack("<I", len(chunk)) + chunk + b"fmt " + struct.pack("<I", len(fmt)) + fmt
+    riff_bytes = 4 + 36 + len(body) + 8 + data_bytes + data_bytes % 2
+    large = riff_bytes >= _FOUR_GIB
+    sizes = struct.pack("<QQQI", riff_bytes, data_bytes, frames, 0)
+    if large:
+        head = b"RF64" + b"\xff\xff\xff\xff" + b"WAVE" + b"ds64" + struct.pack("<I", 28) + sizes
+    else:
+        # The room of ds64 is kept as JUNK, as EBU Tech 3306 advises, so both kinds have one layout.
+        head = b"RIFF" + struct.pack("<I", riff_bytes) + b"WAVE" + b"JUNK" + struct.pack("<I", 28) + bytes(28)
+    return head + body + b"data" + (b"\xff\xff\xff\xff" if large else struct.pack("<I", data_bytes))
+
+
+def wave_end(*, channels: int, frames: int) -> bytes:
+    """What stands behind the samples: chunks begin at even places."""
+    return bytes(frames * channels * 3 % 2)
 
 
 def to_int24(samples: np.ndarray) -> bytes:
     """Floats to little-endian 24-bit, interleaved, rounded to the nearest step and held at full scale."""
-    scaled = np.clip(np.rint(np.asarray(samples, dtype=np.float64) * FULL_SCALE), -FULL_SCALE, FULL_SCALE - 1)
+    # A power of two: exact in the samples' own precision.
+    scaled = np.asarray(samples) * np.float32(FULL_SCALE)
+    np.rint(scaled, out=scaled)
+    np.clip(scaled, -FULL_SCALE, FULL_SCALE - 1, out=scaled)
     return np.ascontiguousarray(scaled, dtype="<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
 
 

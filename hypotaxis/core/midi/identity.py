@@ -7,8 +7,10 @@ more), family and model (14 bits each, low seven bits first), four bytes of vers
 
 from dataclasses import dataclass
 
+from hypotaxis.core.midi.messages import EXCLUSIVE, EXCLUSIVE_END
+
 ALL_DEVICES = 0x7F
-REQUEST = bytes([0xF0, 0x7E, ALL_DEVICES, 0x06, 0x01, 0xF7])
+REQUEST = bytes([EXCLUSIVE, 0x7E, ALL_DEVICES, 0x06, 0x01, EXCLUSIVE_END])
 _REPLY = bytes([0x06, 0x02])
 _MOST = 0x3FFF
 
@@ -41,12 +43,14 @@ def is_request(data: bytes) -> bool:
 def reply_bytes(identity: Identity) -> bytes:
     """The reply of a box with this identity."""
     numbers = [part for value in (identity.family, identity.model) for part in (value & 0x7F, value >> 7)]
-    return bytes([0xF0, 0x7E, identity.device, *_REPLY, *identity.maker, *numbers, *identity.version, 0xF7])
+    return bytes(
+        [EXCLUSIVE, 0x7E, identity.device, *_REPLY, *identity.maker, *numbers, *identity.version, EXCLUSIVE_END]
+    )
 
 
 def read_reply(data: bytes) -> Identity | None:
     """The identity in a message; None where it is no whole reply."""
-    if len(data) < 15 or data[:2] != REQUEST[:2] or data[3:5] != _REPLY or data[-1] != 0xF7:
+    if len(data) < 15 or data[:2] != REQUEST[:2] or data[3:5] != _REPLY or data[-1] != EXCLUSIVE_END:
         return None
     maker = data[5:8] if data[5] == 0 else data[5:6]
     rest = data[5 + len(maker) : -1]

@@ -7,6 +7,7 @@ Specification). Channels count from 1, everything else as on the wire: 0–127.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from hypotaxis.core.midi.messages import CONTROL_CHANGE, PROGRAM_CHANGE, control_change, program_change
 from hypotaxis.core.units import BYTE_US
 
 BANK_MSB, BANK_LSB = 0, 32
@@ -44,10 +45,10 @@ def change_messages(
     same = current is not None and (current.msb, current.lsb) == (wanted.msb, wanted.lsb)
     sent = in_form(wanted, "none" if same and form != "always" else form)
     banks = ((BANK_MSB, sent.msb), (BANK_LSB, sent.lsb))
-    messages = [bytes([0xB0 | channel - 1, bank, number]) for bank, number in banks if number is not None]
+    messages = [control_change(channel, bank, number) for bank, number in banks if number is not None]
     if sent.program is not None:
-        messages.append(bytes([0xC0 | channel - 1, sent.program]))
-    return [*messages, *(bytes([0xB0 | channel - 1, number, value]) for number, value in sent.controls)]
+        messages.append(program_change(channel, sent.program))
+    return [*messages, *(control_change(channel, number, value) for number, value in sent.controls)]
 
 
 def in_form(wanted: Program, form: str) -> Program:
@@ -63,7 +64,7 @@ def in_form(wanted: Program, form: str) -> Program:
 
 def is_bank_select(status: int, number: int) -> bool:
     """Whether a message (status without its channel, first data byte) is a bank select."""
-    return status == 0xB0 and number in (BANK_MSB, BANK_LSB)
+    return status == CONTROL_CHANGE and number in (BANK_MSB, BANK_LSB)
 
 
 def program_in_force(messages: Sequence[tuple[int, int, int]]) -> tuple[Program | None, frozenset[int]]:
@@ -74,7 +75,7 @@ def program_in_force(messages: Sequence[tuple[int, int, int]]) -> tuple[Program 
     >>> program_in_force([(0xB0, 0, 3), (0xC0, 5, 0), (0xB0, 32, 1)])
     (Program(program=5, msb=3, lsb=None, controls=()), frozenset({0, 1}))
     """
-    last = max((place for place, row in enumerate(messages) if row[0] == 0xC0), default=None)
+    last = max((place for place, row in enumerate(messages) if row[0] == PROGRAM_CHANGE), default=None)
     if last is None:
         return None, frozenset()
     banks: dict[int, int] = {}
@@ -82,7 +83,7 @@ def program_in_force(messages: Sequence[tuple[int, int, int]]) -> tuple[Program 
     for place, (status, number, value) in enumerate(messages[:last]):
         if is_bank_select(status, number):
             banks[number] = value
-        if status == 0xC0 or is_bank_select(status, number):
+        if status == PROGRAM_CHANGE or is_bank_select(status, number):
             settled.add(place)
     return Program(messages[last][1], banks.get(BANK_MSB), banks.get(BANK_LSB)), frozenset(settled)
 
@@ -124,4 +125,4 @@ def mix_messages(channel: int, level: int | None, pan: int | None) -> list[bytes
     ['b2 07 64']
     """
     values = ((7, level), (10, pan))
-    return [bytes([0xB0 | (channel - 1), number, value]) for number, value in values if value is not None]
+    return [control_change(channel, number, value) for number, value in values if value is not None]

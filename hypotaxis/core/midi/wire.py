@@ -10,10 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.midi.messages import EXCLUSIVE
 from hypotaxis.core.units import BYTE_US
 
-SYSTEM = 0xF0
-"""From this status byte on a message is no channel message: it has no running status, and cancels it."""
 SECOND_US = 1_000_000
 
 
@@ -114,7 +113,7 @@ def send(traffic: Traffic, *, running_status: bool = False) -> Sent:
     pause; real-time bytes do not cancel it, system messages do."""
     sizes = traffic.sizes.astype(np.int64)
     if running_status and len(sizes):
-        repeats = (traffic.statuses[1:] == traffic.statuses[:-1]) & (traffic.statuses[1:] < SYSTEM)
+        repeats = (traffic.statuses[1:] == traffic.statuses[:-1]) & (traffic.statuses[1:] < EXCLUSIVE)
         sizes[1:] -= repeats
     byte = BYTE_US * traffic.per_us
     length = sizes * byte

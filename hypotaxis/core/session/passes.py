@@ -1,20 +1,35 @@
-"""Can these parts be recorded in one pass, and which return is silent meanwhile?"""
+"""What is a pass made of, can these parts be recorded in one, and which return is silent meanwhile?
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+`plan_pass` is the one way from a plan, armed tracks and known latenesses to a pass; what it finds is frozen, so that
+later changes of the rig do not reach a pass that was recorded before them.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.timing.context import context_of
+from hypotaxis.core.timing.together import together
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ArmedTrack:
-    """A track armed for a pass, with the instrument it is assigned to (None = none)."""
+    """A track armed for a pass."""
 
     uid: str
     name: str
     instrument: Instrument | None
+    """The one it is assigned to; None = none."""
+    part: str = ""
+    """Uid of the instrument's part that plays it, "" = the first."""
+    calls: tuple[bytes, ...] = ()
+    """The messages that call up its sound."""
 
 
 @dataclass(frozen=True)
@@ -24,6 +39,145 @@ class InputUse:
     socket: str
     system_name: str
     name: str
+
+
+@dataclass(frozen=True)
+class RecordedWay:
+    """A return by which a recorded part comes home. uid, name: "" for the main one; columns: places of its inputs among
+    those of the pass; returns_text: as it is spoken of."""
+
+    uid: str
+    name: str
+    columns: tuple[int, ...]
+    returns_text: str
+    inverted: bool = False
+
+
+@dataclass(frozen=True)
+class RecordedPart:
+    """What a pass froze of a track at its start."""
+
+    track: str
+    track_name: str
+    instrument: str
+    instrument_name: str
+    port: str
+    """System name of the port its notes leave by."""
+    channel: int
+    calls: tuple[bytes, ...]
+    gap_ms: float
+    shift_ms: float
+    """By how much its notes are sent later than they are written, − earlier."""
+    home_trim_db: float
+    ways: tuple[RecordedWay, ...]
+    """By which it comes home, the main one last: its take is the newest of the track."""
+    context: Mapping[str, str] = field(default_factory=dict)
+    """What its lateness depends on (core.timing.context)."""
+    homes: Mapping[int, str] = field(default_factory=dict)
+    """Of notes of single voices: the uid of the way they come home by."""
+
+    def notes_by(self, way: str, notes: np.ndarray) -> np.ndarray:
+        """Which of these note numbers sound in what came by a way; by one that no voice names any may."""
+        if way and way not in self.homes.values():
+            return np.ones(len(notes), dtype=bool)
+        return np.array([self.homes.get(int(note), "") == way for note in notes], dtype=bool)
+
+
+@dataclass(frozen=True)
+class PassSetup:
+    """A pass as it is frozen at its start."""
+
+    parts: tuple[RecordedPart, ...]
+    inputs: tuple[str, ...]
+    """System names of what is recorded, in the order of the columns."""
+    names: tuple[str, ...]
+    """As the inputs are spoken of."""
+    first_sample: int
+    """Session position of the first frame."""
+    frames: int
+    rate: int
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes in real time."""
+        return self.frames / self.rate
+
+    @property
+    def takes(self) -> int:
+        """How many takes it makes."""
+        return sum(len(part.ways) for part in self.parts)
+
+    def part_of(self, track: str) -> RecordedPart | None:
+        """What was frozen of a track (uid)."""
+        return next((part for part in self.parts if part.track == track), None)
+
+
+def plan_pass(
+    plan: Plan,
+    armed: Sequence[ArmedTrack],
+    tempo: TempoMap,
+    *,
+    first_bar: int,
+    last_bar: int,
+    lateness_ms: Mapping[str, float],
+) -> PassSetup:
+    """What a pass of bars first_bar to last_bar is made of. lateness_ms: what is known, by the uid of instruments; who
+    plays together is shifted by it. Raises CannotSchedule when it cannot be recorded, with the reason."""
+    check_pass(plan, armed)
+    inputs = inputs_of(plan, [track.instrument for track in armed])
+    columns = {use.socket: place for place, use in enumerate(inputs)}
+    shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
+    run = plan_run([], tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
+    return PassSetup(
+        parts=tuple(_recorded(plan, track, columns, shifts.get(track.instrument.uid, 0.0)) for track in armed),
+        inputs=tuple(use.system_name for use in inputs),
+        names=tuple(use.name for use in inputs),
+        first_sample=run.first_sample,
+        frames=run.frames,
+        rate=run.sample_rate,
+    )
+
+
+def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_ms: float) -> RecordedPart:
+    instrument = track.instrument
+    seat = instrument.seat(track.part)
+
+    def way(uid: str, name: str, inputs: tuple[str, ...], inverted: bool) -> RecordedWay:
+        return RecordedWay(uid, name, tuple(columns[one] for one in inputs), returns_text(plan.rig, inputs), inverted)
+
+    further = [way(one.uid, one.name, one.inputs, one.inverted) for one in instrument.further if one.inputs]
+    return RecordedPart(
+        track=track.uid,
+        track_name=track.name,
+        instrument=instrument.uid,
+        instrument_name=instrument.name,
+        port=plan.rig.find(seat.send)[1].system_name,
+        channel=seat.channel,
+        calls=track.calls,
+        gap_ms=instrument.gap_ms,
+        shift_ms=shift_ms,
+        home_trim_db=instrument.home_trim_db,
+        ways=(*further, way("", "", instrument.returns, instrument.inverted)),
+        context=context_of(plan, instrument, part=track.part),
+        homes={voice.note: voice.home for voice in instrument.voices},
+    )
+
+
+def schedule_pass(
+    setup: PassSetup,
+    played: Mapping[str, tuple[np.ndarray, np.ndarray]],
+    tempo: TempoMap,
+    *,
+    first_bar: int,
+    last_bar: int,
+) -> Schedule:
+    """What a pass sends. played: notes and controls by the uid of a track; a track that is gone sends nothing."""
+    parts = [
+        PlayedPart(part.port, part.channel, *played[part.track], part.calls, part.gap_ms, part.shift_ms)
+        for part in setup.parts
+        if part.track in played
+    ]
+    return plan_run(parts, tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=setup.rate)
 
 
 def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:

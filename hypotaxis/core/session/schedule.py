@@ -11,8 +11,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.midi.messages import (
+    CONTROL_CHANGE,
+    DATA_BYTES,
+    KEY_PRESSURE,
+    PROGRAM_CHANGE,
+    kind_of,
+    note_off,
+    note_on,
+    status_of,
+)
 from hypotaxis.core.midi.programs import change_messages, is_bank_select, program_in_force
-from hypotaxis.core.session.score import BEGINS, BRIEF, CONTROLS, DATA_BYTES, ENDS
+from hypotaxis.core.session.score import BEGINS, BRIEF, CONTROLS, ENDS
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
 
@@ -94,7 +104,7 @@ def plan_run(
 
 
 def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int):
-    channel = part.channel - 1
+    channel = part.channel
 
     def event(time_ns: int, rank: int, data: bytes):
         return int(time_ns), rank, number, Message(int(time_ns), part.port, data)
@@ -108,27 +118,26 @@ def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: i
     controls = controls[(controls["tick"] >= first_tick) & (controls["tick"] < end_tick)]
     sent = _sent_with_their_program(controls, ns(controls["tick"]), np.sort(starts), part.gap_ms)
     for time_ns, (_, status, *data) in zip(sent, controls.tolist(), strict=True):
-        yield event(time_ns, CONTROLS, bytes([status | channel, *data[: DATA_BYTES[status]]]))
+        yield event(time_ns, CONTROLS, bytes([status_of(status, channel), *data[: DATA_BYTES[status]]]))
     ends = ns(np.minimum(notes["tick"] + notes["duration"], end_tick))
     for note, velocity, start, end in zip(notes["note"], notes["velocity"], starts, ends, strict=True):
         brief = end <= start
-        yield event(start, BRIEF if brief else BEGINS, bytes([0x90 | channel, int(note), int(velocity)]))
-        yield event(max(start, end), BRIEF if brief else ENDS, bytes([0x80 | channel, int(note), 64]))
+        yield event(start, BRIEF if brief else BEGINS, note_on(channel, int(note), int(velocity)))
+        yield event(max(start, end), BRIEF if brief else ENDS, note_off(channel, int(note)))
 
 
 def _in_force(part: PlayedPart, first_tick: int) -> list[bytes]:
     """What is sent in the lead-in: the sound in force at first_tick as one thing, bank and program, then what else was
     set before, its last value only."""
-    channel = part.channel - 1
-    rows = [(call[0] & 0xF0, *call[1:], 0)[:3] for call in part.calls]
+    rows = [(kind_of(call[0]), *call[1:], 0)[:3] for call in part.calls]
     rows += [row[1:] for row in part.controls[part.controls["tick"] < first_tick].tolist()]
     sound, settled = program_in_force(rows)
     others: dict[tuple[int, ...], bytes] = {}
     for place, (status, *data) in enumerate(rows):
         if place not in settled:
-            key = (status, data[0]) if status in (0xA0, 0xB0) else (status,)
+            key = (status, data[0]) if status in (KEY_PRESSURE, CONTROL_CHANGE) else (status,)
             others.pop(key, None)
-            others[key] = bytes([status | channel, *data[: DATA_BYTES[status]]])
+            others[key] = bytes([status_of(status, part.channel), *data[: DATA_BYTES[status]]])
     return [*(change_messages(part.channel, sound) if sound else ()), *others.values()]
 
 
@@ -139,7 +148,7 @@ def _sent_with_their_program(controls: np.ndarray, due: np.ndarray, starts: np.n
     program_ns = None
     for place in reversed(range(len(sent))):
         status, number = int(controls["status"][place]), int(controls["data1"][place])
-        if status == 0xC0:
+        if status == PROGRAM_CHANGE:
             program_ns = sent[place] = _before_next_note(sent[place], starts, gap_ms)
         elif is_bank_select(status, number) and program_ns is not None:
             sent[place] = min(sent[place], program_ns)

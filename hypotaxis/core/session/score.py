@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from hypotaxis.core.midi.messages import CONTROL_CHANGE
 from hypotaxis.core.midi.programs import BANK_LSB, BANK_MSB, Program
 from hypotaxis.core.session.tempo import TempoMap
 
@@ -16,8 +17,6 @@ NOTE = np.dtype([("tick", "<i8"), ("duration", "<i8"), ("note", "u1"), ("velocit
 CONTROL = np.dtype([("tick", "<i8"), ("status", "u1"), ("data1", "u1"), ("data2", "u1")])
 """Any other channel message: status without its channel (A0, B0, C0, D0, E0), data2 0 where there is none."""
 
-DATA_BYTES = {0x80: 2, 0x90: 2, 0xA0: 2, 0xB0: 2, 0xC0: 1, 0xD0: 1, 0xE0: 2}
-"""Data bytes by status (MIDI 1.0 Detailed Specification, table of channel messages)."""
 ENDS, CONTROLS, BRIEF, BEGINS = range(4)
 """The order of what stands at one time: ends first, so that a repeated note is not cut by the end of the one before;
 then controls, notes of no length with their ends, and what begins."""
@@ -61,10 +60,10 @@ def no_controls() -> np.ndarray:
 
 def called_by(part: ScorePart, sound: Program) -> ScorePart:
     """A part with the sound that is called up for it; what no program stands for goes in front of its controls."""
-    rows = [(0, 0xB0, number, value) for number, value in sound.controls]
+    rows = [(0, CONTROL_CHANGE, number, value) for number, value in sound.controls]
     if sound.program is None:
         banks = ((BANK_MSB, sound.msb), (BANK_LSB, sound.lsb))
-        rows = [(0, 0xB0, number, value) for number, value in banks if value is not None] + rows
+        rows = [(0, CONTROL_CHANGE, number, value) for number, value in banks if value is not None] + rows
     controls = np.concatenate([np.array(rows, dtype=CONTROL), part.controls]) if rows else part.controls
     banked = {} if sound.program is None else {"msb": sound.msb, "lsb": sound.lsb}
     return replace(part, program=sound.program, controls=controls, **banked)

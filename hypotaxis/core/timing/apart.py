@@ -1,21 +1,11 @@
-"""Measuring files of unknown origin in a process of its own, with limits on memory and time.
+"""Measuring files of unknown origin in a process of its own."""
 
-The child reads one JSON object from its standard input and answers with JSON lines: progress (0–1) and, last, the
-result or the reason why there is none. Whatever a hostile file does to a decoder, the parent only loses a child.
-"""
-
-import json
-import os
-import selectors
-import subprocess
-import sys
-import time
 from collections.abc import Callable
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from hypotaxis.core.errors import HypotaxisError, NoAnswer
+from hypotaxis.core.apart import Told, run_apart
+from hypotaxis.core.errors import NoAnswer
 
 MEMORY_BYTES = 3 * 2**30
 SECONDS = 1800
@@ -44,9 +34,9 @@ def measure_apart(
 ) -> dict[str, Any]:
     """The report of a recording against a score (see report.report), read in a child process.
 
-    impulses: impulses were played (see Listened). picture: with "hits" (rows of moment and onset in samples, whether
-    used) and "overlay" (see `_overlay`). against: another recording of the same notes; the difference is added (see
-    report.difference_report), and an answer that has only that is one.
+    impulses: impulses were played (see Listened). picture: with "measurement" (measurement.Measurement), "hits" (rows
+    of measurement.Hit) and "overlay" (see `_overlay`). against: another recording of the same notes; the difference is
+    added (see report.difference_report), and an answer that has only that is one.
     progress: told the share done, several times a second; what it raises ends the child. Raises NoAnswer with the
     reason when there is no answer.
     """
@@ -59,60 +49,27 @@ def measure_apart(
         "impulses": impulses,
         "picture": picture,
         "against": str(against) if against else None,
-        "memory": MEMORY_BYTES,
-        "seconds": SECONDS,
     }
-    environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-    command = [sys.executable, "-m", "hypotaxis.core.timing.apart"]
-    with subprocess.Popen(
-        command,
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        env=environment,
-        cwd=Path(__file__).parents[3],
-    ) as child:
-        try:
-            # One that died at once has nothing to say either.
-            with suppress(BrokenPipeError):
-                child.stdin.write(json.dumps(wish).encode())
-                child.stdin.close()
-            answer = _listen(child, progress or (lambda share: None))
-        finally:
-            child.kill()
-    if "result" in answer:
-        return answer["result"]
-    raise NoAnswer(answer.get("error", _DIED))
+    return run_apart(
+        f"{__name__}:read_and_measure",
+        wish,
+        memory=MEMORY_BYTES,
+        seconds=SECONDS,
+        refused=NoAnswer,
+        gave_up=_DIED,
+        progress=progress,
+    )
 
 
-def _listen(child: subprocess.Popen, progress: Callable[[float], None]) -> dict[str, Any]:
-    """The child's last line; an empty object when it died or took too long."""
-    deadline = time.monotonic() + SECONDS
-    done, rest = 0.0, b""
-    with selectors.DefaultSelector() as selector:
-        selector.register(child.stdout, selectors.EVENT_READ)
-        while time.monotonic() < deadline:
-            progress(done)
-            if not selector.select(timeout=0.2):
-                continue
-            read = os.read(child.stdout.fileno(), 1 << 20)
-            if not read:
-                return {}
-            *lines, rest = (rest + read).split(b"\n")
-            for line in lines:
-                told = json.loads(line)
-                if "progress" not in told:
-                    return told
-                done = told["progress"]
-    return {}
-
-
-def _answer(wish: dict[str, Any]) -> dict[str, Any]:
+def read_and_measure(wish: dict[str, Any], tell: Told) -> dict[str, Any]:
+    """What the child does."""
     # Imported here, so that the parent stays small.
     from hypotaxis.core.formats.audio import check_audio
+    from hypotaxis.core.formats.plain import to_json
     from hypotaxis.core.formats.smf import read_smf
     from hypotaxis.core.timing.choose import measure_score, moments_to_compare
     from hypotaxis.core.timing.lateness import Listened
+    from hypotaxis.core.timing.measurement import hits_of, measurement_of
     from hypotaxis.core.timing.recording import open_recording
     from hypotaxis.core.timing.report import difference_report, report, unknown_report
 
@@ -123,9 +80,9 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
         recording,
         side=wish["side"],
         impulses=wish["impulses"],
-        progress=lambda share: _tell(progress=READING_SHARE * share),
+        progress=lambda share: tell(READING_SHARE * share),
     )
-    _tell(progress=READING_SHARE)
+    tell(READING_SHARE)
     warnings = [facts.remark] if facts.remark else []
     if facts.channels == 1 and wish["side"] not in ("auto", "left"):
         warnings.append(f"The recording is mono; there is no {wish['side']} to choose.")
@@ -150,7 +107,9 @@ def _answer(wish: dict[str, Any]) -> dict[str, Any]:
         result = report(answer, warnings=tuple(warnings))
     result |= {"seconds": round(facts.seconds, 3), "kind": facts.kind, "subtype": facts.subtype}
     if wish["picture"] and answer:
-        result["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.lateness.hits]
+        told = tuple(result["warnings"][len(answer.lateness.warnings) :])
+        result["measurement"] = to_json(measurement_of(answer.lateness, warnings=told))
+        result["hits"] = to_json(hits_of(answer.lateness))
         result["overlay"] = _overlay(recording, answer.lateness)
     if wish["against"]:
         if answer:
@@ -212,30 +171,3 @@ def _overlay(recording, lateness) -> dict[str, Any]:
         "last_ms": round(last_ms, 3),
         "lines": [[round(float(value), 3) for value in line / loudest] for line in lines],
     }
-
-
-def _tell(**what: Any) -> None:
-    sys.stdout.write(json.dumps(what) + "\n")
-    sys.stdout.flush()
-
-
-def _main() -> None:
-    import resource
-
-    wish = json.load(sys.stdin)
-    resource.setrlimit(resource.RLIMIT_AS, (wish["memory"],) * 2)
-    resource.setrlimit(resource.RLIMIT_CPU, (wish["seconds"],) * 2)
-    # It writes no files, so it leaves none.
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    try:
-        _tell(result=_answer(wish))
-    except HypotaxisError as error:
-        _tell(error=str(error))
-    except Exception:
-        # A decoder's own trouble; what it is helps nobody who wants a number.
-        _tell(error=_DIED)
-
-
-if __name__ == "__main__":
-    _main()

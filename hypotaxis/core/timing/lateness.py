@@ -96,11 +96,6 @@ class Lateness:
     two: TwoValues | None = None
 
     @property
-    def lateness_half(self) -> float:
-        """Half the width of the lateness's interval."""
-        return (self.lateness_high - self.lateness_low) / 2
-
-    @property
     def matched(self) -> int:
         return len(self.hits)
 

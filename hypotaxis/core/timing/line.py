@@ -12,7 +12,10 @@ import numpy as np
 _MOST_FOR_PAIRS = 600
 """Theil–Sen looks at all pairs; beyond this an even selection is enough for the first line."""
 OUTLIER = 6.0
-"""Robust deviations from the first line beyond which a hit is set aside: one in 140 of an exponential spread's."""
+"""Robust deviations from one of two values beyond which a hit is set aside."""
+STRICT, NEAR = 0.4, 1.4
+"""By how many deviations sooner a hit is set aside where the jitter's lower end is asked for; how many times further
+out than the limit one may be that still counts for the upper end."""
 LOOSE_MS, FEW, FEW_LOOSE_MS = 0.5, 10, 6.0
 """A hit this near is never set aside; with fewer than FEW hits, where odd and usual ones cannot be told apart, it takes
 more."""
@@ -81,8 +84,9 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
     """Fit of at least one hit; with fewer than four the line is level, outliers are not judged and nothing is known of
     the rest.
 
-    First line by Theil and Sen; hits beyond OUTLIER robust deviations are set aside, those that the rest does not
-    exclude are taken back in; least squares over what stays. Slope and line: Student's t. Jitter: see `spread_ends`.
+    First line by Theil and Sen; hits that the nearer ones exclude are set aside (`_hits_kept`); least squares over what
+    stays. Slope and line: Student's t. Jitter: see `spread_ends`; which hits are odd is in doubt itself, so its lower
+    end takes more of them for odd than its upper one.
     Median: see `sign_interval`; where a slope is found, of the hits as they would stand in the middle.
     """
     count = len(seconds)
@@ -92,7 +96,9 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
         return Line(np.ones(count, bool), 0.0, median, np.inf, spread, 0.0, np.inf, median)
     first = _first_slope(seconds, lateness_ms)
     split = _two_groups(seconds, lateness_ms, first)
-    used = _inliers(seconds, lateness_ms, first) if split is None else split[0] | split[1]
+    used, strict, wide = (
+        _hits_kept(lateness_ms - first * seconds) if split is None else (split[0] | split[1], None, None)
+    )
     time, late = seconds[used], lateness_ms[used]
     number = len(time)
     slope, intercept, middle, square = _least_squares(time, late)
@@ -123,7 +129,12 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
         rest = late - slope * time
         rest = rest - rest.mean()
     jitter = float(np.sqrt((rest**2).sum() / (number - 2)))
-    low, high = spread_ends(rest)
+    if two:
+        low, high = spread_ends(rest)
+    else:
+        low, high = (
+            spread_ends(_rest(seconds[kept], lateness_ms[kept]))[end] for end, kept in enumerate((strict, wide))
+        )
     return Line(
         used=used,
         slope=slope,
@@ -160,26 +171,47 @@ def _least_squares(x: np.ndarray, y: np.ndarray) -> tuple[float, float, float, f
     return slope, float(y.mean() - slope * middle), middle, square
 
 
-def _inliers(seconds: np.ndarray, late: np.ndarray, slope: float) -> np.ndarray:
-    """Which hits are no outliers."""
-    level = late - slope * seconds
-    loose = FEW_LOOSE_MS if len(late) < FEW else LOOSE_MS
-    used = np.ones(len(late), bool)
-    for _ in range(3):
-        # Outliers widen the measure that finds them; without the first ones it is truer.
-        away = np.abs(level - np.median(level[used]))
-        used = away <= max(OUTLIER * 1.4826 * float(np.median(away[used])), loose)
-    number = int(used.sum())
-    if number < 4:
-        return np.ones(len(late), bool)
-    # A chance tightness of the middle must not cost hits that the others do not exclude.
-    slope, intercept, middle, square = _least_squares(seconds[used], late[used])
-    if square == 0:
-        return used
-    away = np.abs(late - intercept - slope * seconds)
-    spread = math.sqrt(float((away[used] ** 2).sum()) / (number - 2))
-    reach = student_quantile(number - 2, 3.2905) * spread
-    return used | (away <= reach * np.sqrt(1 + 1 / number + (seconds - middle) ** 2 / square))
+def _hits_kept(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Which hits are no outliers: as used, by a stricter rule, and with those that are set aside only just.
+
+    Outwards from the middle, each hit is asked whether the nearer ones exclude it (Student's t of a further value; by
+    what share grows with their number, so that the long end of a skewed spread stays in): outliers so never widen the
+    measure that finds them.
+    """
+    count = len(level)
+    loose = FEW_LOOSE_MS if count < FEW else LOOSE_MS
+    away = np.abs(level - np.median(level))
+    order = np.argsort(away, kind="stable")
+    least = min(max(math.ceil(0.6 * count), 4, int((away <= loose).sum())), count)
+    inside = np.arange(least, count)
+    ordered = level[order] - np.median(level)
+    mean = np.cumsum(ordered)[inside - 1] / inside
+    square = np.maximum(np.cumsum(ordered**2)[inside - 1] - inside * mean**2, 0)
+    spread = np.sqrt(square / (inside - 2) * (1 + 1 / inside))
+    out = np.abs(ordered[inside] - mean)
+    deviations = min(3.3 + 0.7 * math.log2(max(count, 10) / 10), 5.0)
+
+    def kept(stricter: float) -> tuple[np.ndarray, np.ndarray]:
+        limits = np.maximum(student_quantile(inside - 2, deviations - stricter) * spread, loose)
+        beyond = np.flatnonzero(out > limits)
+        used = np.ones(count, bool)
+        if not len(beyond):
+            return used, used
+        number = int(inside[beyond[0]])
+        used[order[number:]] = False
+        near = used.copy()
+        near[order[number:]] = np.abs(ordered[number:] - mean[beyond[0]]) <= NEAR * limits[beyond[0]]
+        # One in fifteen set aside may be a long end's; more of them are odd ones.
+        return used, near if count - number <= 0.07 * count else used
+
+    used, wide = kept(0.0)
+    return used, kept(STRICT)[0], wide
+
+
+def _rest(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """What the least-squares line leaves."""
+    slope, intercept, *_ = _least_squares(x, y)
+    return y - intercept - slope * x
 
 
 def _two_groups(seconds: np.ndarray, late: np.ndarray, slope: float) -> tuple[np.ndarray, np.ndarray] | None:
@@ -220,15 +252,17 @@ def _common_slope(x: np.ndarray, y: np.ndarray, groups: tuple[np.ndarray, np.nda
     slope = float((across * up).sum()) / square
     freedom = len(across) - 3
     spread = math.sqrt(float(((up - slope * across) ** 2).sum()) / freedom)
-    return slope, student_quantile(freedom) * spread / math.sqrt(square)
+    # The rest is wider than these hits say, since each was put to the group that it suits.
+    return slope, (1 + 2 / len(across)) * student_quantile(freedom) * spread / math.sqrt(square)
 
 
 def spread_ends(rest: np.ndarray) -> tuple[float, float]:
     """95 % interval of the standard deviation behind residuals of a fitted line.
 
-    The wider of the chi-square interval (exact for a normal spread) and of Bonett's for one that is not (Computational
-    Statistics & Data Analysis 50, 2006), whose upper half is stretched: he takes the kurtosis of few values for known.
-    By how much is set by simulation, so that at 8 to 48 hits it costs a normal spread half its exact width at most.
+    The wider of the chi-square interval (exact for a normal spread), its upper end raised where few hits may not have
+    shown a long end yet, and of Bonett's for a spread that is not normal (Computational Statistics & Data Analysis 50,
+    2006), whose upper half is stretched: he takes the kurtosis of few values for known. By how much is set by
+    simulation, so that it costs a normal spread 0.6 of its exact width at most.
     """
     from scipy.special import chdtri
 
@@ -248,10 +282,15 @@ def spread_ends(rest: np.ndarray) -> tuple[float, float]:
     z = 1.96
     small = number / (number - z)
     error = small * math.sqrt(max(kurtosis - (number - 3) / number, 1e-9) / (number - 1)) / 2
-    wider = 1.0 if number < 8 else min(1.15 + 0.35 * math.log2(number / 8), 1.75)
-    stretch = wider + 0.3 * min(max(lopsided - 0.5, 0.0), 1.5)
+    octaves = math.log2(number / 10)
+    raised = 1.0 if number < 8 else 1.12 if number < 10 else float(np.clip(1.25 - 0.06 * octaves, 1.0, 1.25))
+    stretch = (
+        0.95 + 0.3 * min(max(lopsided - 0.5, 0.0), 1.5)
+        if number < 8
+        else float(np.clip(1.02 + 0.27 * octaves, 1.0, 1.75)) + 0.5 * min(max(lopsided - 0.3, 0.0), 1.5)
+    )
     centred = spread * math.sqrt(small)
-    return min(low, centred * math.exp(-z * error)), max(high, centred * math.exp(stretch * z * error))
+    return min(low, centred * math.exp(-z * error)), max(raised * high, centred * math.exp(stretch * z * error))
 
 
 def sign_interval(values: np.ndarray) -> tuple[float, float]:

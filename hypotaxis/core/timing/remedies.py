@@ -8,6 +8,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.midi.messages import (
+    CHANNEL_PRESSURE,
+    CONTROL_CHANGE,
+    EXCLUSIVE,
+    KEY_PRESSURE,
+    NOTE_ON,
+    PITCH_BEND,
+    channel_of,
+    kind_of,
+)
 from hypotaxis.core.midi.wire import Sent, Traffic, Waits, send, waits
 from hypotaxis.core.studio import Message
 
@@ -17,7 +27,6 @@ THIN_NS = 10_000_000
 """A controller is heard as smooth from about 100 values a second (common practice)."""
 NEVER_THINNED = frozenset([0, 6, 32, 38, *range(64, 70), *range(96, 102), *range(120, 128)])
 """Controllers of which every message counts: bank select, data entry and its numbers, switches, channel modes."""
-NOTE_ON = 0x90
 
 
 @dataclass(frozen=True)
@@ -44,7 +53,7 @@ def traffic_of(messages: Sequence[Message], clocks: np.ndarray) -> Traffic:
         ready=np.array([message.time_ns for message in messages], dtype=np.int64),
         statuses=statuses,
         sizes=np.array([len(message.data) for message in messages], dtype=np.int64),
-        parts=np.where(statuses < 0xF0, (statuses & 0x0F) + 1, 0),
+        parts=np.where(statuses < EXCLUSIVE, channel_of(statuses), 0),
         clocks=clocks,
         per_us=PER_US,
     )
@@ -132,11 +141,11 @@ def thin(messages: Sequence[Message]) -> list[Message]:
 
 def _continuous(data: bytes) -> tuple | None:
     status = data[0]
-    if status & 0xF0 == 0xB0:
+    if kind_of(status) == CONTROL_CHANGE:
         return None if data[1] in NEVER_THINNED else (status, data[1])
-    if status & 0xF0 == 0xA0:
+    if kind_of(status) == KEY_PRESSURE:
         return status, data[1]
-    return (status,) if status & 0xF0 in (0xD0, 0xE0) else None
+    return (status,) if kind_of(status) in (CHANNEL_PRESSURE, PITCH_BEND) else None
 
 
 def _moved(traffic: Traffic, now: Sent, boxes: Mapping[int, str], free: Sequence[str]) -> list[Remedy]:
@@ -161,7 +170,7 @@ def _moved(traffic: Traffic, now: Sent, boxes: Mapping[int, str], free: Sequence
 
 def late_notes(sent: Sent, limit_ms: float) -> dict[int, tuple[int, int]]:
     """By part: (notes whose first byte waits longer than the limit, notes in all)."""
-    notes = (sent.traffic.statuses & 0xF0) == NOTE_ON
+    notes = kind_of(sent.traffic.statuses) == NOTE_ON
     late = notes & (sent.waits_ms > limit_ms)
     parts = sent.traffic.parts
     counts = {}

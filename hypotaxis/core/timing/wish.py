@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.midi.messages import CLOCK, START, STOP, note_off, note_on
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.line import student_quantile
@@ -55,11 +56,11 @@ def clock_schedule(wish: Wish, channel: int) -> tuple[tuple[float, bytes], ...]:
     last = wish.hits * CLOCKS_A_STEP
     end = LEAD_MS + last * clock_ms
     return (
-        (LEAD_MS - 200.0, bytes([0x90 | channel - 1, wish.note, wish.velocity])),
-        (LEAD_MS - START_MS, b"\xfa"),
-        *((LEAD_MS + number * clock_ms, b"\xf8") for number in range(last)),
-        (end, b"\xfc"),
-        (end + 1.0, bytes([0x80 | channel - 1, wish.note, 64])),
+        (LEAD_MS - 200.0, note_on(channel, wish.note, wish.velocity)),
+        (LEAD_MS - START_MS, bytes([START])),
+        *((LEAD_MS + number * clock_ms, bytes([CLOCK])) for number in range(last)),
+        (end, bytes([STOP])),
+        (end + 1.0, note_off(channel, wish.note)),
     )
 
 

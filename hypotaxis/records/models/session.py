@@ -1,8 +1,14 @@
 """Rows of a session: its tracks, passes and takes."""
 
+from functools import cached_property
+
 from django.db import models
 
+from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.session.passes import PassSetup, RecordedPart
+from hypotaxis.core.timing.measurement import Measurement
+from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
@@ -58,10 +64,12 @@ class Track(WithUid):
 
 
 class Pass(WithUid):
-    """One run in real time. setup: what was armed, frozen at the start; meters: peaks by input while it runs."""
+    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; measuring:
+    the work that measures its takes and places them, once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
+    measuring = models.OneToOneField(Job, on_delete=models.SET_NULL, null=True, related_name="measured_run")
     number = models.PositiveIntegerField()
     first_bar = models.PositiveIntegerField()
     last_bar = models.PositiveIntegerField()
@@ -78,6 +86,11 @@ class Pass(WithUid):
     def __str__(self) -> str:
         return f"Pass {self.number}"
 
+    @cached_property
+    def frozen(self) -> PassSetup:
+        """What it is made of; it never changes."""
+        return from_json(PassSetup, self.setup)
+
 
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
@@ -88,7 +101,11 @@ class Takes(models.QuerySet):
 
     def measured(self) -> "Takes":
         """Those that are kept and tell a lateness."""
-        return self.kept().filter(lateness__has_key="lateness_ms")
+        return self.kept().filter(measurement__isnull=False)
+
+    def waiting(self) -> "Takes":
+        """Those that nobody has measured, or tried to."""
+        return self.filter(measurement__isnull=True, unmeasured="")
 
 
 class Take(WithUid):
@@ -96,8 +113,9 @@ class Take(WithUid):
 
     way_uid, way_name: the further return it came by, empty for the main one; inverted: its polarity is turned where
     it is handed over. first_sample: session position of the file's first frame as it arrived; placement: shift in
-    samples, None while it stands where it arrived; kept: False while it is put away; lateness: the measurement by the
-    names of core.timing.lateness.Lateness, or {"error": reason}, with "borrowed" where it is placed by another take's.
+    samples, None while it stands where it arrived; kept: False while it is put away; measurement: a
+    core.timing.measurement.Measurement with its hits beside it, or unmeasured: the reason why there is none; borrowed:
+    whose lateness it is placed by, where that is not its own.
     fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
     """
 
@@ -123,7 +141,10 @@ class Take(WithUid):
     complete = models.BooleanField(default=True)
     kept = models.BooleanField(default=True)
     placement = models.IntegerField(null=True)
-    lateness = models.JSONField(null=True)
+    measurement = models.JSONField(null=True)
+    hits = models.JSONField(default=list)
+    unmeasured = models.TextField(blank=True)
+    borrowed = models.CharField(max_length=200, blank=True)
     fitted = models.CharField(max_length=80, blank=True)
     fitted_frames = models.BigIntegerField(default=0)
     fitted_ppm = models.FloatField(default=0.0)
@@ -136,14 +157,25 @@ class Take(WithUid):
         return f"Take {self.number}"
 
     @property
+    def measured(self) -> Measurement | None:
+        """What was measured of it."""
+        return from_json(Measurement, self.measurement) if self.measurement else None
+
+    @property
     def title(self) -> str:
         """Its track, and the further return it came by."""
         return f"{self.track.name}, {self.way_name}" if self.way_name else self.track.name
 
     @property
-    def part(self) -> dict:
-        """What its pass froze of the track at its start; empty where the pass does not know it."""
-        return next((one for one in self.run.setup["parts"] if one["track"] == str(self.track_id)), {})
+    def part(self) -> RecordedPart | None:
+        """What its pass froze of the track at its start."""
+        return self.run.frozen.part_of(str(self.track_id))
+
+    @property
+    def lost(self) -> str:
+        """What is wrong with the file of the sound that stands, in words; "" where it is there."""
+        file, frames = self.standing
+        return audio.what_is_lost(file, frames=frames, channels=self.channels)
 
     @property
     def standing(self) -> tuple[str, int]:

@@ -1,28 +1,20 @@
 """Rows of timing."""
 
 from django.db import models
-from django.db.models.fields.json import KT, KeyTransform
 
+from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
 
 
 class Soundings(models.QuerySet):
-    """Soundings without their pictures, which are most of what they keep."""
+    """Soundings as they are listed."""
 
     def figures(self) -> "Soundings":
-        """Each with the few numbers its line shows, None while it has none: late_ms, late_ci, jitter_ms, matched,
-        missed, set_aside, confidence."""
-        return self.defer("result", "parts", "compared").annotate(
-            late_ms=KT("result__offset_ms"),
-            late_ci=KeyTransform("offset_ms_ci", "result"),
-            jitter_ms=KT("result__jitter_ms"),
-            matched=KT("result__matched"),
-            missed=KT("result__missed"),
-            set_aside=KT("result__set_aside"),
-            confidence=KT("result__confidence"),
-        )
+        """Without what only an opened one shows, which is most of what is kept."""
+        return self.defer("hits", "overlay", "parts", "compared")
 
 
 class Sounding(WithUid):
@@ -32,9 +24,11 @@ class Sounding(WithUid):
     taken by ours; wish: what was played (core.timing.wish.Wish); context: what its lateness depends on, as it was then
     (core.timing.context). score and recording: names of the kept files; score_title, recording_title: as the person's
     files were called; parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was
-    asked for (None, "auto": find out); result: the report as core.timing.report has it, with hits and overlay, empty
-    until measured; compared: what its recording differs from another one by (core.timing.report.difference_report, with
-    `with` and `name`, uid and name of the other sounding), or {"error": reason, "name"}; empty until it was asked for.
+    asked for (None, "auto": find out); measurement: a core.timing.measurement.Measurement, with its hits beside it,
+    none until measured; overlay: all hits laid over each other (core.timing.apart); seconds, kind: of the recording;
+    notes: in the score; read_track, read_channel: which of it was measured against; compared: what its recording
+    differs from another one by (core.timing.report.difference_report, with `with` and `name`, uid and name of the other
+    sounding), or {"error": reason, "name"}; empty until it was asked for.
     """
 
     name = models.CharField(max_length=80)
@@ -56,7 +50,14 @@ class Sounding(WithUid):
     track = models.PositiveSmallIntegerField(null=True)
     channel = models.PositiveSmallIntegerField(null=True)
     side = models.CharField(max_length=5, default="auto")
-    result = models.JSONField(default=dict)
+    measurement = models.JSONField(null=True)
+    hits = models.JSONField(default=list)
+    overlay = models.JSONField(null=True)
+    seconds = models.FloatField(default=0.0)
+    kind = models.CharField(max_length=8, blank=True)
+    notes = models.PositiveIntegerField(default=0)
+    read_track = models.PositiveSmallIntegerField(null=True)
+    read_channel = models.PositiveSmallIntegerField(null=True)
     compared = models.JSONField(default=dict)
     objects = Soundings.as_manager()
 
@@ -65,3 +66,8 @@ class Sounding(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def measured(self) -> Measurement | None:
+        """What was measured."""
+        return from_json(Measurement, self.measurement) if self.measurement else None

@@ -6,7 +6,9 @@ from hypotaxis.records.models.base import WithUid
 
 
 class Job(WithUid):
-    """One piece of background work. progress 0–1; remaining_s None while unknown; result: what it found, as JSON."""
+    """One piece of background work. request: what was asked for, result: what it found, both as JSON; progress 0–1;
+    remaining_s None while unknown; token: of the form that asked, so that what is sent twice is done once; attempts:
+    how often it was begun."""
 
     WAITING, RUNNING, DONE = "waiting", "running", "done"
     CANCELLED, FAILED, INTERRUPTED = "cancelled", "failed", "interrupted"
@@ -20,7 +22,10 @@ class Job(WithUid):
     remaining_s = models.FloatField(null=True)
     message = models.TextField(blank=True)
     cancel = models.BooleanField(default=False)
+    request = models.JSONField(default=dict)
     result = models.JSONField(default=dict)
+    token = models.CharField(max_length=64, null=True, unique=True)  # noqa: DJ001 - many without, none twice
+    attempts = models.PositiveSmallIntegerField(default=0)
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:

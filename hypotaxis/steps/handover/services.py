@@ -1,12 +1,11 @@
 """What another host needs, made from a session: placed takes as Broadcast Wave, notes as SMF."""
 
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
-import soundfile
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -49,30 +48,23 @@ def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
     be dropped at the very beginning; otherwise its time reference says where it stands."""
     file, frames = take.standing
     fit = f"-{take.fitted_ppm:g}" if take.fitted else ""
-    path = audio.folder("handover") / f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}.wav"
-    if path.exists():
-        return path
-    audio.forget_old("handover", "*.wav", KEPT_WAVES)
     reference = line.reference(start_of(take))
     silence = reference if from_zero else 0
-    made = path.with_suffix(".part")
-    with made.open("wb") as stream, soundfile.SoundFile(audio.take_path(file)) as source:
-        write_wave(
-            stream,
-            _frames(take, source, silence),
-            rate=take.sample_rate,
-            channels=take.channels,
-            frames=frames + silence,
-            bext=Broadcast(
-                description=_description(take, line),
-                reference=str(take.uid).replace("-", "")[:32],
-                recorded=timezone.localtime(take.made).replace(tzinfo=None),
-                time_reference=0 if from_zero else reference,
-                history=f"A=PCM,F={take.sample_rate},W=24,M={'mono' if take.channels == 1 else 'stereo'},T=Hypotaxis",
-            ),
-        )
-    made.replace(path)
-    return path
+    bext = Broadcast(
+        description=_description(take, line),
+        reference=str(take.uid).replace("-", "")[:32],
+        recorded=timezone.localtime(take.made).replace(tzinfo=None),
+        time_reference=0 if from_zero else reference,
+        history=f"A=PCM,F={take.sample_rate},W=24,M={'mono' if take.channels == 1 else 'stereo'},T=Hypotaxis",
+    )
+
+    def write(stream: BinaryIO) -> None:
+        with audio.take_blocks(file, frames, "float64") as blocks:
+            form = {"rate": take.sample_rate, "channels": take.channels, "frames": frames + silence}
+            write_wave(stream, _frames(take, blocks, silence), **form, bext=bext)
+
+    name = f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}.wav"
+    return audio.made_once("handover", name, write, keep=KEPT_WAVES)
 
 
 def _description(take: Take, line: FileLine) -> str:
@@ -84,13 +76,13 @@ def _description(take: Take, line: FileLine) -> str:
     return f"{take.session.name}: {take.title}, take {take.number}, {where}{trim}{turned}; {zero}"
 
 
-def _frames(take: Take, source: soundfile.SoundFile, silence: int) -> Iterator[np.ndarray]:
+def _frames(take: Take, blocks: Iterable[np.ndarray], silence: int) -> Iterator[np.ndarray]:
     while silence > 0:
         count = min(silence, audio.FRAMES_A_BLOCK)
         yield np.zeros((count, take.channels))
         silence -= count
     gain = db_to_factor(take.home_trim_db) * (-1 if take.inverted else 1)
-    for block in source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float64", always_2d=True):
+    for block in blocks:
         # Untouched samples stay exactly as recorded.
         yield block if gain == 1 else block * gain
 
@@ -119,9 +111,12 @@ def file_name(session: Session, *words: object) -> str:
 
 
 def everything(session: Session, plan: Plan) -> Path:
-    """All placed takes and the notes in one archive on disk, with a note on what is what."""
+    """All placed takes and the notes in one archive on disk, with a note on what is what; takes whose sound is lost are
+    named there instead."""
     takes = placed_takes(session)
     line = line_of(session, takes)
+    lost = [take for take in takes if take.lost]
+    takes = [take for take in takes if not take.lost]
     audio.forget_old("handover", "*.zip", KEPT_ARCHIVES - 1)
 
     def write(stream: BinaryIO) -> None:
@@ -130,12 +125,12 @@ def everything(session: Session, plan: Plan) -> Path:
             for take in takes:
                 path = wave_file(take, line, from_zero=False)
                 bundle.write(path, f"{file_name(session, take.title, 'take', take.number)}.wav")
-            bundle.writestr("read-me.txt", read_me(session, takes, line))
+            bundle.writestr("read-me.txt", read_me(session, takes, line, lost))
 
     return audio.write_whole("handover", ".zip", write)
 
 
-def read_me(session: Session, takes: list[Take], line: FileLine) -> str:
+def read_me(session: Session, takes: list[Take], line: FileLine, lost: Sequence[Take] = ()) -> str:
     """What the files are, in words."""
     rows = [f"{session.name}: handed over by Hypotaxis", ""]
     if line.bars:
@@ -150,4 +145,5 @@ def read_me(session: Session, takes: list[Take], line: FileLine) -> str:
             f"placed by {take.placement:+d} samples, {take.sample_rate} Hz, {take.channels} channel(s)"
             + (f", its rate corrected by {take.fitted_ppm:+.1f} ppm" if take.fitted else "")
         )
+    rows += [f"{take.title}, take {take.number}: not here, {take.lost}" for take in lost]
     return "\r\n".join(rows) + "\r\n"

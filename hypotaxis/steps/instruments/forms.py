@@ -15,6 +15,7 @@ from hypotaxis.core.rig.loops import takes_audio
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.trips import host_audio, return_sockets, send_sockets
+from hypotaxis.records.merging import Merged
 
 MIDDLE = 60
 GONE = "is gone from the rig"
@@ -60,7 +61,7 @@ class ReturnFields(forms.Form):
         return tuple(uid for uid in (self.cleaned_data["left"], self.cleaned_data["right"]) if uid)
 
 
-class InstrumentForm(ReturnFields):
+class InstrumentForm(Merged, ReturnFields):
     """Where a box's notes go and where its sound comes back. Loose ends are kept and shown, not refused."""
 
     name = forms.CharField(label="Name", max_length=80)
@@ -93,7 +94,7 @@ class InstrumentForm(ReturnFields):
                     self.fields[name].choices = [*self.fields[name].choices, (uid, f"({name} {GONE})")]
 
 
-class ReturnForm(ReturnFields):
+class ReturnForm(Merged, ReturnFields):
     """A further way home."""
 
     name = forms.CharField(label="What comes home there", max_length=80, help_text="Such as kick, or effects.")
@@ -106,7 +107,7 @@ class ReturnForm(ReturnFields):
         self.offer_inputs(plan, way.inputs)
 
 
-class LoopForm(ReturnFields):
+class LoopForm(Merged, ReturnFields):
     """Audio out to a box, and its return."""
 
     name = forms.CharField(label="Name", max_length=80)
@@ -146,7 +147,7 @@ class LoopForm(ReturnFields):
         return tuple(uid for uid in (self.cleaned_data["send_left"], self.cleaned_data["send_right"]) if uid)
 
 
-class PartForm(forms.Form):
+class PartForm(Merged, forms.Form):
     """A further channel of an instrument."""
 
     name = forms.CharField(label="Name of the part", max_length=80)
@@ -181,10 +182,11 @@ class PartForm(forms.Form):
     clean = clean_range
 
 
-class StandingForm(forms.Form):
+class StandingForm(Merged, forms.Form):
     """Lines from which an instrument is always played. A row without a port is left out."""
 
     MORE = 2
+    as_one = True
 
     def __init__(self, *args, plan: Plan, instrument: Instrument, **kwargs) -> None:
         super().__init__(*args, **kwargs)
@@ -210,10 +212,11 @@ class StandingForm(forms.Form):
         return tuple(dict.fromkeys(row for row in rows if row[0]))
 
 
-class VoicesForm(forms.Form):
+class VoicesForm(Merged, forms.Form):
     """Which note plays which sound, and where that comes home. Rows without a name are left out."""
 
     MORE = 4
+    as_one = True
 
     def __init__(self, *args, instrument: Instrument, rows: Sequence[Voice], **kwargs) -> None:
         super().__init__(*args, **kwargs)
@@ -265,7 +268,7 @@ class VoicesForm(forms.Form):
         ]
 
 
-class SoundsForm(forms.Form):
+class SoundsForm(Merged, forms.Form):
     """How an instrument's sounds are called up, named and noted."""
 
     bank_form = forms.ChoiceField(label="Bank select that its box wants", choices=BANK_FORMS.items())
@@ -288,7 +291,7 @@ class SoundsForm(forms.Form):
         self.fields["note_map"].choices = [("", "none: keys"), *((name, name) for name in names)]
 
 
-class ShapingForm(forms.Form):
+class ShapingForm(Merged, forms.Form):
     """What becomes of notes that are played."""
 
     low = forms.IntegerField(label="Lowest note let through", min_value=0, max_value=127)

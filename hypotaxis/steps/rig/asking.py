@@ -1,7 +1,5 @@
 """Asking who is there: the worker sends an identity request on every port that goes to boxes, and listens."""
 
-from huey.contrib.djhuey import db_task
-
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.identity import REQUEST, Identity, read_reply
 from hypotaxis.core.plan import Plan
@@ -11,7 +9,7 @@ from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import send_sockets
 from hypotaxis.core.rig.values import Box
 from hypotaxis.core.studio import Message
-from hypotaxis.records.jobs import running
+from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Rig
 from hypotaxis.records.plan import load_plan
@@ -25,12 +23,12 @@ TAIL_S = 0.4
 
 def start_asking(rig: Rig) -> Job:
     """Let the worker ask on every port."""
-    job = Job.objects.create(kind="asking", about=str(rig.uid))
-    ask(str(job.uid))
+    job = begin("asking", about=str(rig.uid))
+    hand_over(job)
     return job
 
 
-@db_task()
+@work("asking")
 def ask(job_uid: str) -> None:
     """The task: ask on one port after the other, keep what came back."""
     with running(job_uid) as reporter:

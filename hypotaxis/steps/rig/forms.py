@@ -23,6 +23,7 @@ from hypotaxis.core.rig.values import (
     Setup,
     Socket,
 )
+from hypotaxis.records.merging import Merged
 
 COLOURS = (
     ("", "none"),
@@ -109,7 +110,7 @@ class AddBoxForm(BoxForm):
     field_order = ["shape", "name", "note", "colour"]
 
 
-class EditBoxForm(BoxForm):
+class EditBoxForm(Merged, BoxForm):
     """An existing box, with its icon or picture."""
 
     icon = forms.ChoiceField(label="Icon", choices=[("", "of its kind"), *((i, i) for i in ICONS)], required=False)
@@ -125,7 +126,7 @@ class EditBoxForm(BoxForm):
             del self.fields["no_picture"]
 
 
-class SetupForm(forms.Form):
+class SetupForm(Merged, forms.Form):
     """What a box can do and what the plan takes it to be set to."""
 
     receives = ChannelsField(
@@ -202,7 +203,7 @@ def _delays_of(box: Box) -> dict[str, tuple[str, str]]:
     return found
 
 
-class SocketForm(forms.Form):
+class SocketForm(Merged, forms.Form):
     """A socket of a box: label, direction, kind, connector, pairing, level."""
 
     label = forms.CharField(label="Label, as printed on the panel", max_length=80)
@@ -290,7 +291,7 @@ class CableDetailsForm(forms.Form):
         return {name: getattr(cable, name) for name in ("length_m", "colour", "label", "kind", "adapter")}
 
 
-class EditCableForm(CableDetailsForm):
+class EditCableForm(Merged, CableDetailsForm):
     """A cable that is there, with what sits between."""
 
     adapter = forms.CharField(label="Adapter", max_length=80, required=False)
@@ -330,7 +331,7 @@ class ConnectForm(CableDetailsForm):
             self.fields[name].error_messages = {"invalid_choice": gone, "required": "Choose a socket."}
 
 
-class RouteForm(forms.Form):
+class RouteForm(Merged, forms.Form):
     """What a route inside a box lets pass."""
 
     channels = ChannelsField(
@@ -352,7 +353,7 @@ def _end_first(name: str) -> str:
     return f"{end} · {device}" if mark else name
 
 
-class PortsForm(forms.Form):
+class PortsForm(Merged, forms.Form):
     """Every port's name, duty and match; unlike other forms it is drawn as rows."""
 
     def __init__(self, *args, ends: list[PortEnd], reported: list[str], **kwargs) -> None:
@@ -430,7 +431,7 @@ class NamedRigForm(forms.Form):
             self.fields["buffer"].choices = sorted([*BUFFERS, (now, f"{now} samples")])
 
 
-class RigForm(NamedRigForm):
+class RigForm(Merged, NamedRigForm):
     """A rig that is there: also its rate, driver, echo and leader. kept_rates: of the takes in its sessions."""
 
     sample_rate = forms.TypedChoiceField(label="Sample rate", choices=RATES, coerce=int)

@@ -12,8 +12,10 @@ from hypotaxis.core.rig import change
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.core.rig.ports import match, ports_of
 from hypotaxis.core.rig.values import Box, Cable, Delays, Route
+from hypotaxis.core.timing.applied import carrying
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.journal import change_plan
+from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import FrontPanel, Rig, Tick
 from hypotaxis.records.plan import ON_THE_BOX
 from hypotaxis.records.studio import look
@@ -191,7 +193,7 @@ def change_settings(rig: Rig, plan: Plan, **fields) -> None:
 @transaction.atomic
 def duplicate(plan: Plan, name: str = "", *, template: bool = False) -> Rig:
     """A copy of a rig with its instruments, to go on from: the same desk, so its boxes stay what and how they are."""
-    copy = with_new_uids(plan, name or f"{plan.rig.name}, copy"[:80])
+    copy = with_new_uids(carrying(plan, known_latenesses(plan)), name or f"{plan.rig.name}, copy"[:80])
     panels = {panel.box_uid: panel.settings for panel in FrontPanel.objects.all()}
     for box, new in zip(plan.rig.boxes, copy.rig.boxes, strict=True):
         settings = {"nature": box.uid} | panels.get(box.uid, {})

@@ -6,6 +6,7 @@ from django import forms
 
 from hypotaxis.core.formats.smf import MAX_BYTES
 from hypotaxis.core.plan import Plan
+from hypotaxis.records.merging import Merged
 from hypotaxis.records.models import Track
 
 
@@ -36,38 +37,37 @@ class ScoreForm(forms.Form):
         return self.cleaned_data["name"].strip() or PurePath(self.cleaned_data["score"].name).stem or "Untitled"
 
 
-class TrackForm(forms.ModelForm):
+class TrackForm(Merged, forms.Form):
     """A track's instrument, program and arming. The program is shown as the wire counts it, 0–127."""
 
     instrument_uid = forms.ChoiceField(label="Instrument", required=False)
     program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
+    armed = forms.BooleanField(label="Armed", required=False)
 
-    class Meta:
-        model = Track
-        fields = ["instrument_uid", "program", "armed"]
-
-    def __init__(self, *args, plan: Plan, **kwargs) -> None:
-        super().__init__(*args, prefix=str(kwargs["instance"].uid), **kwargs)
+    def __init__(self, *args, track: Track, plan: Plan, **kwargs) -> None:
+        self.track, self.kept = track, "/".join(filter(None, (track.instrument_uid, track.part_uid)))
+        initial = {"instrument_uid": self.kept, "program": track.program, "armed": track.armed}
+        super().__init__(*args, prefix=str(track.uid), initial=initial, **kwargs)
         choices = [("", "no instrument")]
         for one in plan.instruments:
             choices.append((one.uid, one.name))
             choices += [(f"{one.uid}/{part.uid}", f"{one.name}: {part.name}") for part in one.parts]
-        kept = self.instance.instrument_uid
-        self.initial["instrument_uid"] = f"{kept}/{self.instance.part_uid}" if self.instance.part_uid else kept
-        if self.initial["instrument_uid"] not in dict(choices):
-            choices.append((self.initial["instrument_uid"], "an instrument or part that is gone"))
+        if self.kept not in dict(choices):
+            choices.append((self.kept, "an instrument or part that is gone"))
         self.fields["instrument_uid"].choices = choices
 
-    def clean_instrument_uid(self) -> str:
-        """The instrument; the part is kept beside it."""
-        uid, _, self.instance.part_uid = self.cleaned_data["instrument_uid"].partition("/")
-        return uid
-
-    def save(self, commit: bool = True):
-        """A program typed by hand is no longer the patch that was picked, and belongs to no bank."""
-        if "program" in self.changed_data:
-            self.instance.patch_uid, self.instance.msb, self.instance.lsb = "", None, None
-        return super().save(commit)
+    def save(self) -> None:
+        """Store what changed. A program typed by hand is no longer the picked patch's, and belongs to no bank."""
+        chosen, fields = self.cleaned_data, {}
+        if chosen["instrument_uid"] != self.kept:
+            uid, _, part = chosen["instrument_uid"].partition("/")
+            fields |= {"instrument_uid": uid, "part_uid": part}
+        if chosen["program"] != self.track.program:
+            fields |= {"program": chosen["program"], "patch_uid": "", "msb": None, "lsb": None}
+        if chosen["armed"] != self.track.armed:
+            fields["armed"] = chosen["armed"]
+        if fields:
+            Track.objects.filter(uid=self.track.uid).update(**fields)
 
 
 class PassForm(forms.Form):

@@ -1,5 +1,7 @@
 """The session's pages: notes said, sound answered; passes and takes."""
 
+from collections.abc import Mapping
+
 from django.contrib import messages
 from django.http import FileResponse, Http404
 from django.shortcuts import get_object_or_404, redirect, render
@@ -11,7 +13,7 @@ from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.asked import number
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Take
 from hypotaxis.records.plan import tempo_of
@@ -21,8 +23,8 @@ from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_rows
 
 
-def home(request, **sheet):
-    """The session: tracks with their strips, the glass, the takes."""
+def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
+    """The session: tracks with their strips, the glass, the takes. forms: of tracks (uid) whose fields were refused."""
     here = desk(request)
     if here.session is None:
         return render(request, "session/home.html", {"sheet": None} | sheet)
@@ -41,11 +43,12 @@ def home(request, **sheet):
     context = {
         "session": here.session,
         "picture": picture,
-        "tracks": picture.tracks(),
-        "takes": picture.take_views(here.latenesses),
+        "tracks": picture.tracks(forms or {}),
+        "takes": picture.take_views(here.latenesses.known),
         "bars": picture.bars(),
         "run": run,
         "trouble": left_over if left_over and left_over == latest else None,
+        "measured": picture.measured,
         "pass_form": form,
         "armed": sum(track.armed for track in picture.rows),
         "meter_width": WIDTH,
@@ -74,7 +77,8 @@ def import_file(request):
     if request.method == "POST" and form.is_valid():
         title, data = form.cleaned_data["score"].name, form.cleaned_data["score"].read()
         if len(data) > importing.AT_ONCE_BYTES:
-            job = importing.start_import(here.rig, data, name=form.session_name(), title=title)
+            token = request.POST.get("token", "")
+            job = importing.start_import(here.rig, data, name=form.session_name(), title=title, token=token)
             return redirect("session:importing", job=job.uid)
         try:
             session, score = importing.import_score(here.rig, data, name=form.session_name())
@@ -92,7 +96,7 @@ def importing_file(request, job):
         return _imported(request, row.result["session"], row.result["told"])
     if row.finished:
         reason = row.message or "It was stopped, and nothing was imported."
-        messages.error(request, f"{row.result['title']} was not imported. {reason}")
+        messages.error(request, f"{row.request['title']} was not imported. {reason}")
         return redirect("session:import")
     return home(request, sheet="importing", import_job=row, import_done=round(row.progress * 100))
 
@@ -119,26 +123,28 @@ def _import_of(job) -> Job:
 
 def _imported(request, session_uid: str, told: str):
     messages.success(request, told)
-    answer = redirect("session:home")
-    answer.set_cookie("hypotaxis-session", session_uid, max_age=31536000, samesite="Strict")
-    return answer
+    return remember(redirect("session:home"), "session", session_uid)
 
 
 @require_POST
+@in_one_go
 def tracks(request):
     """Keep the tracks' instruments, programs and arming."""
     here = desk(request)
     if here.session is None:
         raise Http404
-    wrong = []
+    wrong = {}
     for track in here.session.tracks.all():
-        form = TrackForm(request.POST, instance=track, plan=here.plan)
+        form = TrackForm(request.POST, track=track, plan=here.plan)
         if form.is_valid():
             form.save()
         else:
-            wrong += [f"{track.name}: {error}" for errors in form.errors.values() for error in errors]
-    for one in wrong:
-        messages.error(request, f"{one} The rest is kept.")
+            wrong[str(track.uid)] = form
+            for error in (error for errors in form.errors.values() for error in errors):
+                messages.error(request, f"{track.name}: {error} The rest is kept.")
+    if wrong:
+        # What was typed stays in its field.
+        return home(request, forms=wrong)
     return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
 
 
@@ -149,12 +155,12 @@ def send_sounds(request):
     if here.session is None:
         raise Http404
     try:
-        job = recording.send_sounds(here.session, here.plan)
+        job = recording.send_sounds(here.session, here.plan, token=request.POST.get("token", ""))
     except CannotSchedule as error:
         messages.error(request, str(error))
     else:
         job.refresh_from_db()
-        told = len(job.result["messages"])
+        told = len(job.request["messages"])
         if job.state == Job.FAILED:
             messages.error(request, job.message)
         else:
@@ -177,19 +183,23 @@ def start(request):
         return redirect(back)
     chosen = form.cleaned_data
     try:
-        recording.start_pass(
+        run = recording.start_pass(
             here.session,
             here.plan,
             first_bar=chosen["first_bar"],
             last_bar=chosen["last_bar"],
             fast=chosen["fast"],
             place_takes=chosen["place"],
+            token=request.POST.get("token", ""),
         )
     except CannotSchedule as error:
         messages.error(request, str(error))
+    else:
+        if run.job.finished:
+            # The same page sent it before.
+            messages.info(request, f"The same page had asked for pass {run.number} already, and it is recorded.")
     answer = redirect(f"{back}?first_bar={chosen['first_bar']}&last_bar={chosen['last_bar']}")
-    answer.set_cookie("hypotaxis-fast", "1" if chosen["fast"] else "0", max_age=31536000, samesite="Strict")
-    return answer
+    return remember(answer, "fast", "1" if chosen["fast"] else "0")
 
 
 def running(request, uid):
@@ -212,7 +222,29 @@ def cancel(request, uid):
 def repeat(request, uid):
     """Record a pass again."""
     run = get_object_or_404(Pass.objects.select_related("session__rig"), uid=uid)
-    recording.repeat_pass(run)
+    try:
+        recording.repeat_pass(run, token=request.POST.get("token", ""))
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    return redirect("session:home")
+
+
+def measuring(request, uid):
+    """State of the measuring of a pass's takes, polled by the page."""
+    run = get_object_or_404(Pass.objects.select_related("measuring"), uid=uid)
+    answer = render(request, "session/includes/measuring.html", {"measured": recording.measured_state(run)})
+    answer["X-Finished"] = "1" if run.measuring is None or run.measuring.finished else "0"
+    return answer
+
+
+@require_POST
+def measure(request, uid):
+    """Measure those takes of a pass that have no answer, or stop measuring them."""
+    run = get_object_or_404(Pass.objects.select_related("measuring"), uid=uid)
+    if request.POST.get("to") != "stop":
+        recording.ask_to_measure(run)
+    elif run.measuring:
+        ask_to_cancel(str(run.measuring_id))
     return redirect("session:home")
 
 
@@ -308,10 +340,11 @@ def _glass_context(picture: Picture) -> dict:
 
 def _running_context(run: Pass) -> dict:
     job = run.job
-    at = run.setup["first_sample"] + job.progress * run.setup["frames"]
+    setup = run.frozen
+    at = setup.first_sample + job.progress * setup.frames
     tempo = tempo_of(run.session)
-    whole = float(tempo.samples_at(tempo.bar_tick(last_bar(run.session, tempo) + 1), run.setup["rate"]))
-    tick = tempo.tick_at_us(max(0.0, at * 1e6 / run.setup["rate"]))
+    whole = float(tempo.samples_at(tempo.bar_tick(last_bar(run.session, tempo) + 1), setup.rate))
+    tick = tempo.tick_at_us(max(0.0, at * 1e6 / setup.rate))
     return {
         "run": run,
         "job": job,

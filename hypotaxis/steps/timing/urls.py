@@ -22,6 +22,7 @@ urlpatterns = [
     path("<uuid:uid>/wave/", views.wave, name="wave"),
     path("<uuid:uid>/aligned.wav", views.aligned, name="aligned"),
     path("<uuid:uid>/again/", views.again, name="again"),
+    path("<uuid:uid>/retake/", views.retake, name="retake"),
     path("<uuid:uid>/compare/", views.compare, name="compare"),
     path("<uuid:uid>/rename/", views.rename, name="rename"),
     path("<uuid:uid>/cancel/", views.cancel, name="cancel"),

@@ -18,22 +18,20 @@ from hypotaxis.core.drawing.soundings import PLOT_H, PLOT_W
 from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.playing.tryout import usual_note
 from hypotaxis.core.rig.change import set_rig
 from hypotaxis.core.rig.values import TOGETHER
-from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
 from hypotaxis.records.asked import number, whole
-from hypotaxis.records.current import Desk, desk
-from hypotaxis.records.jobs import ask_to_cancel
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.journal import change_plan
-from hypotaxis.records.lateness import known_latenesses, unfinished
+from hypotaxis.records.lateness import unfinished
 from hypotaxis.records.models import Job, Patch, Sounding
 from hypotaxis.steps.timing.forms import ChoiceForm, RenameForm, SoundingForm, TakeForm, TypedForm
 from hypotaxis.steps.timing.services import picture, rows, sounding, taking
 from hypotaxis.steps.timing.services.opened_trip import dependence, opened_trip
-from hypotaxis.steps.timing.services.sounding import with_lateness
 from hypotaxis.steps.timing.services.wires import LIMIT_MS, waits_by_instrument, wires_of
 
 LOOP_RATE = 48_000
@@ -73,7 +71,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         )
     if row is not None:
         context |= _opened(request, row)
-        context["depends"] = dependence(here.plan, row)
+        context["depends"] = dependence(here.plan, row, here.latenesses.known)
     return render(request, "timing/home.html", context | sheet)
 
 
@@ -106,6 +104,7 @@ def new(request):
                 form.cleaned_data["recording"],
                 name=form.sounding_name(),
                 mine=_mine(here, form.cleaned_data["instrument"]),
+                token=request.POST.get("token", ""),
                 **form.chosen(),
             )
         except UnreadableFile as error:
@@ -140,7 +139,7 @@ def take(request):
             chosen, wish = [_trip_named(here.plan, wanted)], form.wish()
         if not chosen:
             raise CannotSchedule("No instrument has a way out and home yet.")
-        started = taking.start(here.rig, here.plan, chosen, **wish)
+        started = taking.start(here.rig, here.plan, chosen, token=request.POST.get("token", ""), **wish)
     except CannotSchedule as error:
         messages.error(request, str(error))
         return redirect("timing:home")
@@ -148,6 +147,7 @@ def take(request):
 
 
 @require_POST
+@in_one_go
 def typed(request, uid):
     """Keep a lateness that the owner knows from elsewhere, or let what was measured count again."""
     here = desk(request)
@@ -155,13 +155,7 @@ def typed(request, uid):
     form = TypedForm(request.POST)
     if not form.is_valid():
         return home(request, trip=str(uid), typed_form=form)
-    value = form.cleaned_data["lateness_ms"]
-    source = "typed"
-    if value is None:
-        found = known_latenesses(with_lateness(here.plan, one, None, "")).get(one.uid)
-        own = found is not None and found.source in ("sounding", "take", "predicted")
-        value, source = (found.found.lateness_ms, "sounding" if found.found.sounding else "take") if own else (None, "")
-    change_plan(here.rig, f"lateness of {one.name}", here.plan, with_lateness(here.plan, one, value, source))
+    sounding.type_lateness(here.rig, here.plan, one, form.cleaned_data["lateness_ms"])
     return redirect(f"{reverse('timing:trip', args=[uid])}#opened")
 
 
@@ -185,6 +179,7 @@ def running(request):
 
 
 @require_POST
+@in_one_go
 def together(request):
     """Choose how instruments of different lateness are brought together while they play."""
     here = desk(request)
@@ -198,7 +193,7 @@ def together(request):
 def stop_all(request):
     """Stop every sounding that waits or runs; what was measured stays."""
     for row in unfinished(desk(request).plan):
-        ask_to_cancel(str(row.job_id))
+        taking.stop(row)
     return redirect("timing:home")
 
 
@@ -213,7 +208,7 @@ def state(request, uid):
 def wave(request, uid):
     """The recording around one hit, fetched when it is zoomed or moved."""
     row = _row(uid)
-    if not row.result:
+    if row.measurement is None:
         raise Http404
     return render(request, "timing/includes/wave.html", {"opened": row, "wave": _wave(request, row)} | _wave_size())
 
@@ -221,9 +216,9 @@ def wave(request, uid):
 def aligned(request, uid):
     """The recording with its sound where the score says. ?rate=corrected: with its drift taken out."""
     row = _row(uid)
-    if not row.result:
+    if row.measurement is None:
         raise Http404
-    corrected = request.GET.get("rate") == "corrected" and bool(row.result["drift_ppm"])
+    corrected = request.GET.get("rate") == "corrected" and bool(row.measured.drift_ppm)
     path = sounding.aligned_file(row, corrected=corrected)
     name = f"{slugify(row.name) or 'recording'}-aligned.wav"
     return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
@@ -234,10 +229,24 @@ def again(request, uid):
     """Measure the same files with another choice of notes or side."""
     row = _row(uid)
     form = ChoiceForm(request.POST, parts=row.parts)
+    if not row.recording:
+        messages.error(
+            request, f"Nothing was recorded of {row.name} yet, so there is nothing to measure. Take it again."
+        )
+        return redirect(_address(row))
     if not form.is_valid():
         return home(request, row, choice_form=form)
     if row.job.finished:
         sounding.measure_again(row, **form.chosen())
+    return redirect(_address(row))
+
+
+@require_POST
+def retake(request, uid):
+    """Take a sounding of the studio once more that ended without a recording."""
+    row = _row(uid)
+    if row.studio and not row.recording and row.job.finished:
+        taking.take_again(row)
     return redirect(_address(row))
 
 
@@ -268,10 +277,9 @@ def rename(request, uid):
 
 @require_POST
 def cancel(request, uid):
-    """Stop a measurement; the files stay."""
+    """Stop a measurement; the files stay. A sounding that has not begun is gone."""
     row = _row(uid)
-    ask_to_cancel(str(row.job_id))
-    return redirect(_address(row))
+    return redirect("timing:home") if taking.stop(row) else redirect(_address(row))
 
 
 @require_POST
@@ -308,7 +316,7 @@ def _score_of(form: SoundingForm):
     chosen = form.cleaned_data
     if not chosen["step"]:
         return chosen["score"]
-    return sounding.grid_file(chosen["recording"], step=chosen["step"], bpm=chosen["bpm"])
+    return sounding.Grid(chosen["step"], chosen["bpm"])
 
 
 def _one_of(plan: Plan, uid: str) -> Instrument | Loop:
@@ -383,7 +391,7 @@ def _opened(request, row: Sounding) -> dict:
         "others": sounding.others_to_compare(row) if row.job.finished else [],
         "difference": picture.difference_of(row),
     }
-    if row.result and row.job.finished:
+    if row.measurement and row.job.finished:
         context |= {"found": picture.opened_of(row), "wave": _wave(request, row), "plot_w": PLOT_W, "plot_h": PLOT_H}
         context |= _wave_size()
     return context

@@ -74,7 +74,7 @@ class RoundTripTest(SimpleTestCase):
         score = tide_tables()
         self.assert_same(read_smf(write_smf(score)), score)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(parts(), st.integers(1, 16), sounds, st.sampled_from([24, 96, 480, 960]))
     def test_any_part(self, part, channel, sound, tpq):
         notes, controls = part
@@ -179,7 +179,7 @@ class ReadTest(SimpleTestCase):
             read_smf(smf(track, track, track))
         self.assertEqual(reader.MAX_EVENTS, 1_000_000)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.data())
     def test_damaged_files_are_refused_by_name_or_read(self, data):
         whole = bytearray(smf(b"\x00\xff\x51\x03\x07\xa1\x20" + END, b"\x00\xc0\x05" + NOTE_ON_OFF + END))

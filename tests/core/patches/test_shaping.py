@@ -10,8 +10,8 @@ from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.ruler import channel_cells, layer_told, next_free_channel
 from hypotaxis.core.midi.scales import SCALES, note_name
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping, in_words, shaped
+from hypotaxis.core.playing.gain import gain_advice
 from hypotaxis.core.rig.change import set_up
-from hypotaxis.core.session.gain import gain_advice
 from tests.rooms import box_named, change, instrument_named, small_room, uid_of
 
 SHAPINGS = st.builds(

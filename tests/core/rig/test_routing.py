@@ -5,10 +5,10 @@ from django.test import SimpleTestCase
 from hypotaxis.core.errors import DoesNotFit, FeedbackLoop
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig import change
-from hypotaxis.core.rig.plug import adapter_between, kind_of_cable
+from hypotaxis.core.rig.plug import adapter_between, kind_of_cable, midi_circle
 from hypotaxis.core.rig.ports import channel_count, hubs_between, keys_in, match, ports_of
 from hypotaxis.core.rig.sentence import plain, trip_sentence
-from hypotaxis.core.rig.trips import heard_from, listeners, trip_of, ways_into
+from hypotaxis.core.rig.trips import heard_from, homes_of, listeners, trip_of, ways_into
 from hypotaxis.core.studio import Port
 from tests.core.findings.test_more_rules import route, straight, whole_demo
 from tests.rooms import add_boxes, box_named, instrument_named, plug, small_room, uid_of
@@ -30,6 +30,28 @@ class RoutesTest(SimpleTestCase):
         self.assertEqual({n: c for n, c in enumerate(behind.channels, start=1) if c}, {3: 9, 7: 3})
         heard = {n: [plan.rig.box(r.box).name for r in listeners(plan.rig, send, n)] for n in (1, 7)}
         self.assertEqual(heard, {1: ["Sedge", "Locks"], 7: ["Sedge", "Locks", "Bittern", "Alder"]})
+
+    def test_notes_that_die_out_on_their_way_round_are_no_circle(self):
+        # Each round moves every channel up by one and holds the last back: after fifteen rounds nothing is left. Where
+        # the last one comes round as the first again, it never ends. Clock passes in neither.
+        up = tuple((channel, channel + 1) for channel in range(1, 16))
+        for remap, channels, circle in ((up, tuple(range(1, 16)), False), ((*up, (16, 1)), (), True)):
+            plan = add_boxes(small_room(), ("midi-router", "Locks"), ("midi-router", "Weir"))
+            plan = route(plan, "Locks", "in 1", "out 2", remap=remap, channels=channels, clock=False)
+            plan = plug(route(plan, "Weir", "in 1", "out 2", clock=False), "Locks", "out 2", "Weir", "in 1")
+            found = midi_circle(plan.rig, uid_of(plan, "Weir", "out 2"), uid_of(plan, "Locks", "in 1"))
+            self.assertEqual(found, ["Locks", "Weir", "Locks"] if circle else [])
+
+    def test_a_separate_out_is_no_way_home_of_the_whole_box(self):
+        plan = plug(small_room(), "Alder", "kick", "Quayside 18", "line in 7")
+        homes = [plan.rig.socket_text(uid) for uid in homes_of(plan.rig, box_named(plan, "Alder").uid)]
+        self.assertEqual(homes, ["Quayside 18 line in 5", "Quayside 18 line in 6"])
+
+    def test_with_the_leader_goes_its_lead_and_with_another_box_it_stays(self):
+        alder, bittern = (box_named(small_room(), name).uid for name in ("Alder", "Bittern"))
+        led = change.set_rig(small_room(), leader=alder)
+        self.assertEqual(change.remove_box(led, alder).rig.leader, "")
+        self.assertEqual(change.remove_box(led, bittern).rig.leader, alder)
 
     def test_a_trip_says_where_it_is_passed_on_and_as_what(self):
         plan = locks(remap=((3, 9),))

@@ -72,6 +72,11 @@ class ScheduleTest(SimpleTestCase):
         self.assertGreater(ms["c2 07"], 1000.0)
         self.assertAlmostEqual(ms["b2 00 06"], 990 / 0.96, delta=0.001)
 
+    def test_a_sound_that_should_go_before_the_run_goes_with_its_beginning(self):
+        plan = run(part([(10, 100, 60, 100)], [(5, 0xC0, 9, 0)], gap_ms=2000))
+        times = {m.data.hex(" "): m.time_ns for m in plan.messages}
+        self.assertEqual(times["c2 09"], 0)
+
     def test_controls_in_force_are_sent_in_the_lead_in_the_last_value_only(self):
         controls = [(0, 0xB0, 7, 90), (100, 0xB0, 7, 100), (200, 0xE0, 0, 64), (300, 0xB0, 1, 5), (1920, 0xB0, 7, 80)]
         plan = run(part([(1920, 480, 60, 100)], controls), first_bar=2, last_bar=2)

@@ -8,14 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
-from hypotaxis.core.session.glue import click, with_clicks
-from hypotaxis.core.session.handover import file_line, with_preroll
-from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
-from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
-from hypotaxis.core.session.plain_sound import plain_sound
-from hypotaxis.core.session.takes import Standing
-from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.tryout import (
+from hypotaxis.core.playing.plain_sound import plain_sound
+from hypotaxis.core.playing.tryout import (
     LOUDEST_CHORD,
     PlayedNote,
     explain,
@@ -25,6 +19,12 @@ from hypotaxis.core.session.tryout import (
     together,
     usual_note,
 )
+from hypotaxis.core.session.glue import click, with_clicks
+from hypotaxis.core.session.handover import file_line, with_preroll
+from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
+from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
+from hypotaxis.core.session.takes import Standing
+from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.demo.compose import saltmarsh_room, tide_tables
 from tests.rooms import change, instrument_named, small_room, uid_of
 

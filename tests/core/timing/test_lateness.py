@@ -242,7 +242,7 @@ class AccuracyTest(SimpleTestCase):
 
     def test_intervals_hold_the_parameter(self):
         # 300 draws each, at least 88 %; the whole (1,000 draws, every spread) is in `make bench`. An exponential spread
-        # of 12 to 20 hits is left out for the jitter: 85 to 90 % (docs/check-values.md).
+        # of 10 to 20 hits is left out for the jitter: 87 to 90 % (docs/check-values.md).
         for spread in ("normal", "uniform", "skewed", "log-normal", "two values, 2.7 ms"):
             for count, outliers in ((6, False), (12, False), (16, True)):
                 with self.subTest(spread=spread, count=count):

@@ -51,7 +51,7 @@ class HandoverTest(DemoTest):
         self.assertAlmostEqual(first, 2.5, places=6)
         begins = int(np.argmax(np.abs(filled[:, 0]) > 0.05))
         # The first hit differs from the median of all by its own jitter: at most four standard deviations of it.
-        self.assertAlmostEqual(begins, first * 48000, delta=4 * take.lateness["jitter_ms"] * 48 + 5)
+        self.assertAlmostEqual(begins, first * 48000, delta=4 * take.measured.jitter_ms * 48 + 5)
 
     def test_home_trim_is_applied_in_the_file_only(self):
         self.rig.instruments.filter(name="Alder kit").update(home_trim_db=-6.0)

@@ -8,8 +8,8 @@ from django.urls import reverse
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.plan import Part
+from hypotaxis.core.playing.keys import KeysIn, plays_and_sounds
 from hypotaxis.core.rig.change import set_up
-from hypotaxis.core.session.keys import KeysIn, plays_and_sounds
 from hypotaxis.core.studio import Message
 from hypotaxis.records.models import FrontPanel, Job
 from tests.rooms import box_named, change, instrument_named, small_room, uid_of

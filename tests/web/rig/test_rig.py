@@ -6,7 +6,7 @@ from datetime import date
 from unittest import mock
 
 from django.urls import reverse
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTest
 
@@ -68,7 +68,7 @@ class JournalTest(DemoTest):
 
 
 class AnyChangesTest(HypothesisTest):
-    @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=12)
     @given(st.lists(st.tuples(st.sampled_from(ADDABLE), st.integers(0, 60), st.integers(0, 60)), max_size=5))
     def test_undo_of_everything_is_the_beginning(self, wishes):
         rig = import_rig(saltmarsh_room())
@@ -98,7 +98,7 @@ class PagesTest(DemoTest):
         services.set_up(self.rig, self.plan, box_named(self.plan, "Reedbed"), omni=True, clock="external")
         self.rig.instruments.filter(name="Alder kit").update(home_trim_db=20)
         answer = self.client.get(reverse("rig:home"))
-        self.assertIn("Rig", [step.name for step in answer.context["frame"]["steps"] if step.wrong == 2])
+        self.assertIn("Rig", [line.step.title for line in answer.context["frame"].steps if line.wrong == 2])
         shown = re.search(r'id="findings".*?</section>', answer.content.decode(), re.S).group(0)
         links = re.findall(r'class="small-button" href="([^"]+)"', shown)
         self.assertEqual(len(links), 2 * len(answer.context["findings"]))

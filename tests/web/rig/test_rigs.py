@@ -121,7 +121,7 @@ class RigsTest(DemoTest):
 
     def test_a_copy_stands_for_the_same_desk(self):
         # The same boxes with the same panels: a pass on the copy comes home as late as on the original.
-        original = self.record("Alder kit").takes.get().lateness["lateness_ms"]
+        original = self.record("Alder kit").takes.get().measured.lateness_ms
         answer = self.client.post(reverse("rig:duplicate-rig"), follow=True)
         self.assertContains(answer, "Saltmarsh Room, copy")
         copy = self.rig_named("Saltmarsh Room, copy")
@@ -134,4 +134,4 @@ class RigsTest(DemoTest):
         track.armed, track.instrument_uid = True, instrument_named(plan, "Alder kit").uid
         track.save()
         run = start_pass(session, plan, first_bar=1, last_bar=2, fast=True, place_takes=True)
-        self.assertAlmostEqual(run.takes.get().lateness["lateness_ms"], original, delta=0.3)
+        self.assertAlmostEqual(run.takes.get().measured.lateness_ms, original, delta=0.3)

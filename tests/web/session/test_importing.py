@@ -61,7 +61,7 @@ class ImportTest(DemoTest):
                 self.rig.instruments.filter(name="Bittern").update(bank_form=form)
                 self.client.post(reverse("session:sounds"))
                 job = Job.objects.filter(kind="sounds").last()
-                self.assertEqual([data for _, data in job.result["messages"]], wanted)
+                self.assertEqual([data for _, data in job.request["messages"]], wanted)
                 file = mido.MidiFile(file=io.BytesIO(self.client.get(reverse("handover:score")).content))
                 written = [m.bin().hex() for m in file.tracks[1] if not m.is_meta]
                 self.assertEqual(written[:-2], wanted)
@@ -114,7 +114,7 @@ class ImportTest(DemoTest):
 
     def test_a_large_import_can_be_stopped_and_then_keeps_nothing(self):
         sessions = Session.objects.count()
-        job = Job.objects.create(kind="import", about=str(self.rig.uid), result={"name": "x", "title": "x.mid"})
+        job = Job.objects.create(kind="import", about=str(self.rig.uid), request={"name": "x", "title": "x.mid"})
         self.assertIn("x.mid waits for its turn", self.page("session:importing", job.uid))
         self.client.post(reverse("session:importing-cancel", args=[job.uid]))
         importing.take_in(str(job.uid))

@@ -2,6 +2,7 @@
 
 import io
 import json
+import sys
 import tempfile
 from pathlib import Path
 from unittest import mock
@@ -212,7 +213,7 @@ class ApartTest(SimpleTestCase):
             ):
                 apart.measure_apart(self.score, self.recording)
         with (
-            mock.patch.object(apart.sys, "executable", "/bin/false"),
+            mock.patch.object(sys, "executable", "/bin/false"),
             self.assertRaisesRegex(NoAnswer, "could not be decoded"),
         ):
             apart.measure_apart(self.score, self.recording)

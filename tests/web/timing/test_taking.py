@@ -1,22 +1,24 @@
 """Soundings taken by the studio, against the hits that were really played."""
 
+import importlib
 from unittest import mock
 
 import numpy as np
+from django.apps import apps
 from django.urls import reverse
 
 from hypotaxis.core.errors import HypotaxisError, NoAnswer
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
 from hypotaxis.core.timing import apart
-from hypotaxis.records import jobs
+from hypotaxis.records import jobs, journal
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Job, Patch, Rig, Sounding
 from hypotaxis.records.plan import load_plan
 from hypotaxis.standin.desk import Desk
 from hypotaxis.steps.rig.services import duplicate
-from hypotaxis.steps.timing.services import taking
+from hypotaxis.steps.timing.services import sounding, taking
 from hypotaxis.steps.timing.services.opened_trip import dependence
 from tests.web.base import DemoTest
 
@@ -25,11 +27,10 @@ def measured_here(score, recording, *, progress=None, **wish):
     """As `measure_apart` answers, without a process of its own; that process is tested by itself (test_align)."""
     asked = {"score": str(score), "recording": str(recording), "track": None, "channel": None, "side": "auto"}
     asked["against"] = None
-    with mock.patch.object(apart, "_tell"):
-        try:
-            return apart._answer(asked | wish)
-        except HypotaxisError as error:
-            raise NoAnswer(str(error)) from error
+    try:
+        return apart.read_and_measure(asked | wish, lambda share: None)
+    except HypotaxisError as error:
+        raise NoAnswer(str(error)) from error
 
 
 class SoundingTest(DemoTest):
@@ -58,23 +59,22 @@ class TakingTest(SoundingTest):
 
     def test_an_instrument_is_sounded_and_what_was_really_played_is_found(self):
         row, desk = self.sound(taking.Trip(self.instrument("Bittern")), hits=32)
-        found = row.result
+        found = row.measured
         late = np.array([desk.frame_of(h.begins_s) for h in desk.played()])
-        moments = np.array([hit[0] for hit in found["hits"]])
+        moments = np.array([hit[0] for hit in row.hits])
         # The recording begins where the score does, half a second after the run.
         true = (late - 24_000 - moments) / 48
-        self.assertEqual((found["matched"], found["missed"], found["extra"]), (32, 0, 0))
-        self.assertAlmostEqual(found["offset_ms"], float(np.median(true)), delta=0.15)
-        bittern = self.instrument("Bittern")
-        self.assertEqual((bittern.lateness_ms, bittern.lateness_from), (round(found["offset_ms"], 3), "sounding"))
+        self.assertEqual((found.matched, found.missed, found.extra), (32, 0, 0))
+        self.assertAlmostEqual(found.lateness_ms, float(np.median(true)), delta=0.15)
+        self.assertEqual((self.known().lateness_ms, self.known().source), (found.lateness_ms, "sounding"))
 
     def test_an_effect_loop_is_read_finer_than_a_sample(self):
         row, desk = self.sound(taking.Trip(loop=self.plan.loops[0]), hits=16)
         nature = desk.nature
         there_and_back = 2 * (nature.converter_samples + nature.driver_samples + 256) + 0.0013 * 48_000
-        self.assertAlmostEqual(row.result["offset_samples"], there_and_back, delta=0.1)
-        self.assertTrue(row.result["impulses"])
-        self.assertEqual(self.plan.loops[0].lateness_from, "sounding")
+        self.assertAlmostEqual(row.measured.samples, there_and_back, delta=0.1)
+        self.assertTrue(row.measured.impulses)
+        self.assertEqual(self.known(self.plan.loops[0].name).source, "sounding")
 
     def test_a_cable_straight_from_out_to_in_tells_the_interface_alone(self):
         out, into = self.socket("Quayside 18", "line out 4"), self.socket("Quayside 18", "line in 4")
@@ -89,7 +89,7 @@ class TakingTest(SoundingTest):
         row, desk = self.sound(taking.Trip(loop=straight), hits=16)
         nature = desk.nature
         both_ways = 2 * (nature.converter_samples + nature.driver_samples + 256)
-        self.assertAlmostEqual(row.result["offset_samples"], both_ways, delta=0.1)
+        self.assertAlmostEqual(row.measured.samples, both_ways, delta=0.1)
         self.assertIn("line out 4 to line in 4", self.page("timing:home"))
 
     def test_a_percussive_sound_is_called_up_and_the_other_one_comes_back(self):
@@ -103,7 +103,7 @@ class TakingTest(SoundingTest):
             [message.data[1] for message in call.args[1] if message.data[0] == 0xC0] for call in runs.call_args_list
         ]
         self.assertEqual((programs[0], programs[-1]), ([pluck.program], [pad.program]))
-        self.assertEqual(Sounding.objects.get().result["matched"], 16)
+        self.assertEqual(Sounding.objects.get().measured.matched, 16)
         known = known_latenesses(self.plan)[sedge.uid]
         self.assertEqual((known.source, known.stale), ("sounding", ()))
         self.client.post(reverse("instruments:pick", args=[sedge.uid]), {"patch": pluck.uid})
@@ -118,8 +118,8 @@ class TakingTest(SoundingTest):
         form = {"test": "hits", "hits": 16, "velocity": 110, "fast": "on"}
         self.client.post(reverse("timing:take"), form | {"trip": key})
         row = Sounding.objects.get()
-        self.assertEqual((row.name, row.result["matched"]), ("Sedge upper, high", 16))
-        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "the first part is not known yet")
+        self.assertEqual((row.name, row.measured.matched), ("Sedge upper, high", 16))
+        self.assertIsNone(self.known("Sedge upper").lateness_ms, "the first part is not known yet")
         self.assertIn("high, single hits", self.page("timing:trip", upper.uid))
         answer = self.client.post(reverse("timing:take"), form | {"trip": f"{upper.uid}/none"})
         self.assertEqual(answer.status_code, 404)
@@ -133,12 +133,12 @@ class TakingTest(SoundingTest):
     def test_a_chord_tells_the_time_for_each_note_and_the_wires_share(self):
         row, desk = self.sound(taking.Trip(self.instrument("Sedge upper")), hits=64, test="chord", note=72)
         unit = desk.units[self.instrument("Sedge upper").box]
-        told = dependence(self.plan, row)
+        told = dependence(self.plan, row, known_latenesses(self.plan))
         self.assertEqual([group[0] for group in told.groups], ["0", "1", "2", "3", "4", "5"])
         slope = float(told.told.split("before it costs ")[1].split(" ")[0])
         self.assertAlmostEqual(slope, 0.96 + unit.hidden.per_note_ms, delta=0.12)
         self.assertIn("0.96 ms of it on the wire", told.told)
-        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is no measure of single notes")
+        self.assertIsNone(self.known("Sedge upper").lateness_ms, "it is no measure of single notes")
 
     def test_what_a_clock_drives_is_measured_against_the_clock(self):
         sedge = self.instrument("Sedge upper")
@@ -149,18 +149,18 @@ class TakingTest(SoundingTest):
         panel = {"channel_1": 1, "channel_2": 2, "level_db": 0, "hears": "MIDI and USB", "steps": "on"}
         self.client.post(reverse("front-panel", args=[sedge.box]), panel)
         row, desk = self.sound(held, hits=16, test="clock")
-        played, moments = desk.played(), np.array([hit[0] for hit in row.result["hits"]])
-        self.assertEqual((len(played), row.result["matched"]), (16, 16), "one step a sixteenth, until stop")
+        played, moments = desk.played(), np.array([hit[0] for hit in row.hits])
+        self.assertEqual((len(played), row.measured.matched), (16, 16), "one step a sixteenth, until stop")
         true = np.array([desk.frame_of(hit.begins_s) for hit in played]) - 24_000 - moments
-        self.assertAlmostEqual(row.result["offset_ms"], float(np.median(true)) / 48, delta=0.15)
-        self.assertIsNone(self.instrument("Sedge upper").lateness_ms, "it is not the lateness of played notes")
+        self.assertAlmostEqual(row.measured.lateness_ms, float(np.median(true)) / 48, delta=0.15)
+        self.assertIsNone(self.known("Sedge upper").lateness_ms, "it is not the lateness of played notes")
         self.assertIn("Driven by clock it comes home", self.page("timing:open", row.uid))
 
     def test_a_sounding_that_clips_says_so(self):
         quayside = next(box for box in self.plan.rig.boxes if box.name == "Quayside 18")
         self.client.post(reverse("front-panel", args=[quayside.uid]), {"gain_2": "30"})
         row, _ = self.sound(taking.Trip(self.instrument("Bittern")), hits=16)
-        self.assertTrue(row.result["clipped"])
+        self.assertTrue(row.measured.clipped)
         self.assertIn("The recording clipped.", self.page("timing:open", row.uid))
 
     def test_a_trip_that_cannot_be_sounded_is_refused_with_the_reason(self):
@@ -189,9 +189,6 @@ class StaleTest(SoundingTest):
 
     def set_rig(self, **fields):
         change_plan(Rig.objects.get(uid=self.rig.uid), "settings", self.plan, set_rig(self.plan, **fields))
-
-    def known(self, name="Bittern"):
-        return known_latenesses(self.plan)[self.instrument(name).uid]
 
     def test_another_buffer_makes_it_stale_until_two_are_known_then_it_is_predicted(self):
         self.sound()
@@ -231,30 +228,67 @@ class StaleTest(SoundingTest):
 
     def test_a_sounding_that_is_not_sure_says_so_and_changes_nothing(self):
         measure = taking.measure_apart
-        with mock.patch.object(taking, "measure_apart", lambda *a, **k: measure(*a, **k) | {"confidence": 0.4}):
+
+        def unsure(*given, **named):
+            found = measure(*given, **named)
+            return found | {"measurement": found["measurement"] | {"confidence": 0.4}}
+
+        with mock.patch.object(taking, "measure_apart", unsure):
             self.sound()
         self.assertEqual(self.known().source, "")
         self.assertIn("not sure enough to count", self.page("timing:home"))
 
     def test_a_copy_of_the_rig_keeps_the_number_without_its_sounding(self):
         self.sound()
-        measured = self.instrument("Bittern").lateness_ms
+        measured = self.known().lateness_ms
         copy = duplicate(self.plan, "North room")
         plan = load_plan(copy)
         bittern = next(one for one in plan.instruments if one.name == "Bittern")
         known = known_latenesses(plan)[bittern.uid]
-        self.assertEqual((known.source, known.lateness_ms), ("kept", measured))
+        self.assertEqual((known.source, known.lateness_ms), ("kept", round(measured, 3)))
 
     def test_a_typed_value_stands_until_it_is_emptied(self):
         self.sound()
-        measured = self.instrument("Bittern").lateness_ms
+        measured = self.known().lateness_ms
         address = reverse("timing:typed", args=[self.instrument("Bittern").uid])
         self.assertContains(self.client.post(address, {"lateness_ms": "soon"}), "Enter a number")
         self.client.post(address, {"lateness_ms": "11.5"})
         self.assertEqual((self.known().lateness_ms, self.known().source), (11.5, "typed"))
         self.assertIn("+11.5", self.page("timing:home"))
         self.client.post(address, {"lateness_ms": ""})
-        self.assertEqual((self.known().source, self.instrument("Bittern").lateness_ms), ("sounding", measured))
+        self.assertEqual((self.known().source, self.known().lateness_ms), ("sounding", measured))
+
+    def test_measuring_touches_neither_what_was_typed_nor_the_journal(self):
+        change_plan(self.rig, "a name", self.plan, set_rig(self.plan, name="North room"))
+        change_plan(self.rig, "another", self.plan, set_rig(self.plan, name="South room"))
+        journal.undo(self.rig)
+        sounding.type_lateness(self.rig, self.plan, self.instrument("Bittern"), 11.5)
+        journal.undo(self.rig)
+        titles = list(self.rig.changes.values_list("title", "undone"))
+        rows = list(Rig.objects.values()), list(self.rig.instruments.values())
+        self.sound()
+        self.record("Bittern")
+        self.assertEqual(list(self.rig.changes.values_list("title", "undone")), titles)
+        self.assertEqual((list(Rig.objects.values()), list(self.rig.instruments.values())), rows)
+        journal.redo(self.rig)
+        self.sound()
+        self.assertEqual((self.known().lateness_ms, self.known().source), (11.5, "typed"))
+
+    def test_steps_of_the_journal_that_were_measurements_are_no_steps(self):
+        migration = importlib.import_module("hypotaxis.records.migrations.0019_given")
+        row = self.rig.instruments.get(name="Bittern")
+        measured = {"lateness_ms": 9.0, "lateness_from": "sounding"}
+        none = {"lateness_ms": None, "lateness_from": ""}
+        typed = {"lateness_ms": 11.5, "lateness_from": "typed"}
+        kind = {"kind": "instrument", "uid": str(row.uid)}
+        steps = {"measured": (none, measured), "typed": (none, typed), "defined": (None, {"name": "x"} | none)}
+        for title, (before, after) in steps.items():
+            self.rig.changes.create(title=title, edits=[kind | {"before": before, "after": after}])
+        migration.journal_without_measurements(apps, None)
+        kept = {change.title: change.edits[0]["after"] for change in self.rig.changes.all()}
+        self.assertEqual(kept["typed"], {"given_ms": 11.5, "given_from": "typed"})
+        self.assertEqual(kept["defined"], {"name": "x", "given_ms": None, "given_from": ""})
+        self.assertNotIn("measured", kept)
 
     def test_a_trip_without_its_own_borrows_visibly(self):
         self.sound("Sedge upper")

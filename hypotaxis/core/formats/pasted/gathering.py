@@ -12,8 +12,8 @@ from hypotaxis.core.patches.numbers import PROGRAMS, NumberForm
 from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList
 
 _QUOTED = re.compile(r"(?P<sign>[\"'])(?P<name>.+)(?P=sign)|[“„«‘](?P<other>.+)[”“»’]")
-_LOOSE = re.compile(r"(?:\s+[\s.,;:…·]*|[.,;:…·\s]*[,;:…·][\s.,;:…·]*)$")
-"""Signs left over at the end of a name; a full stop alone that follows a word may be its own (Str.)."""
+_LOOSE, _ITS_OWN = " \t.,;:…·", " \t."
+"""Signs left over at the end of a name; of these, a full stop that follows a word may be its own (Str.)."""
 _EACH_LETTER = ("A01/100", "A00/100", "A001")
 """Forms whose letter is a bank of its own."""
 _SIZES = {"A01/100": 99, "A00/100": 100}
@@ -154,7 +154,7 @@ class Gathering:
         name = entry.name.strip()
         if entry.name_line in self.led or self.paged:
             name = re.sub(r"(?:\s{2,}|\t\s*)\d{1,4}$", "", name)
-        shorter = _LOOSE.sub("", name)
+        shorter = _without_loose(name)
         if self.dotted:
             shorter = shorter.rstrip(". ")
         return shorter if re.search(r"\w", shorter) else name
@@ -247,3 +247,16 @@ _NUMBERS_BEGIN = re.compile(
 def _unquoted(text: str) -> str:
     found = _QUOTED.fullmatch(text.strip())
     return (found["name"] or found["other"]).strip() if found else text
+
+
+def _without_loose(name: str) -> str:
+    """A name without the signs left over at its end.
+
+    >>> [_without_loose(name) for name in ("Str.", "Str. .", "Str.,", "Brass ;:")]
+    ['Str.', 'Str.', 'Str', 'Brass']
+    """
+    bare = name.rstrip(_LOOSE)
+    tail = name[len(bare) :]
+    if tail.strip(_ITS_OWN):
+        return bare
+    return bare + tail[: len(tail) - len(tail.lstrip("."))]

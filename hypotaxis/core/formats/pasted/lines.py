@@ -60,12 +60,12 @@ def lines_of(text: str) -> list[Line]:
         text = text.replace(sign, instead)
     found = []
     for number, line in enumerate(text.split("\n"), start=1):
-        # A long gap says no more than a short one, and patterns need not walk it.
-        bare = re.sub(r"[ \t]{4,}", lambda gap: "\t" if "\t" in gap[0] else "   ", line)[:LONGEST_LINE]
+        bare = _narrowed(line)[:LONGEST_LINE]
         bare = _EMPHASIS.sub(lambda mark: mark[2] or mark[3], bare)
         led = _leads_to_number(bare)
         bare = _LEADERS.sub("   ", bare).strip(" \t•·*†‡▪►|")
-        bare = re.sub(r"\s*\|\s*", "  ", "" if re.fullmatch(r"[-+=_|\s]+", bare) else bare)
+        bare = re.sub(r"\|", "  ", "" if re.fullmatch(r"[-+=_|\s]+", bare) else bare)
+        bare = _narrowed(bare)
         listed = None if RUBBISH.fullmatch(bare) else _LISTED.match(bare)
         found.append(Line(number, bare[listed.end() :] if listed else bare, led=led))
     found = _without_mark(found, _BEFORE_ALL)
@@ -77,6 +77,12 @@ def lines_of(text: str) -> list[Line]:
             for line, one in zip(found, apart, strict=True)
         ]
     return _without_mark(found, _MARKED)
+
+
+def _narrowed(line: str) -> str:
+    """Every kind of blank as a space or tab, and of a long gap as much as says the same: patterns need not walk it."""
+    plain_blanks = re.sub(r"[^\S\t]", " ", line)
+    return re.sub(r"[ \t]{4,}", lambda gap: "\t" if "\t" in gap[0] else "   ", plain_blanks)
 
 
 def _leads_to_number(text: str) -> bool:

@@ -8,6 +8,7 @@ from hypotaxis.core.rig.change import keep_loop, without_loop
 from hypotaxis.core.rig.loops import loop_sentence, sends_of, takes_audio
 from hypotaxis.core.rig.sentence import Piece
 from hypotaxis.core.rig.trips import homes_of, returns_text
+from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.records.current import Desk
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Rig
@@ -23,6 +24,7 @@ class LoopLine:
     home: str
     sentence: tuple[Piece, ...]
     findings: list
+    known: KnownLateness
 
 
 def loop_lines(here: Desk) -> list[LoopLine]:
@@ -39,6 +41,7 @@ def loop_lines(here: Desk) -> list[LoopLine]:
                 returns_text(rig, loop.returns) + (", inverted" if loop.inverted else ""),
                 loop_sentence(rig, loop),
                 here.findings_about(loop.uid),
+                here.latenesses.known[loop.uid],
             )
         )
     return lines

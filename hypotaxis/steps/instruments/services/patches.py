@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.formats.patchfile import read_patch_file
+from hypotaxis.core.formats.unknown import patches_in
 from hypotaxis.core.patches import values
 from hypotaxis.core.patches.general_midi import general_midi
 from hypotaxis.core.plan import Instrument, Plan
@@ -41,7 +41,7 @@ def preview(name: str, form: str = "") -> tuple[str, values.ReadList]:
     """(what it is, the list in it). form: the number form that was chosen for pasted text. Raises UnreadableFile, also
     when it no longer waits."""
     path = _waiting(name)
-    return read_patch_file(path.read_bytes(), pasted=path.suffix == ".pasted", form=form)
+    return patches_in(path, pasted=path.suffix == ".pasted", form=form)
 
 
 def _waiting(name: str) -> Path:

@@ -7,18 +7,14 @@ from dataclasses import asdict
 
 import numpy as np
 import soundfile
-from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.ports import ports_of
-from hypotaxis.core.rig.trips import return_sockets
-from hypotaxis.core.session.gain import gain_advice
-from hypotaxis.core.session.keys import KeysIn
-from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.plain_sound import plain_sound
-from hypotaxis.core.session.tryout import (
+from hypotaxis.core.playing.gain import gain_advice
+from hypotaxis.core.playing.keys import KeysIn
+from hypotaxis.core.playing.plain_sound import plain_sound
+from hypotaxis.core.playing.tryout import (
     DEMO_S,
     KEYS_S,
     LOUDEST_CHORD,
@@ -32,10 +28,13 @@ from hypotaxis.core.session.tryout import (
     plan_tryout,
     together,
 )
+from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.rig.trips import return_sockets
+from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.studio import Message
 from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
-from hypotaxis.records.jobs import running
+from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Rig, Track
 from hypotaxis.records.patch_lists import calls_of
 from hypotaxis.records.plan import load_plan, notes_of, tempo_of
@@ -58,9 +57,9 @@ FLOOR_DB = -120.0
 def start_tryout(rig: Rig, instrument_uid: str, wish: dict) -> Job:
     """Ask the worker for a try-out. wish: note, velocity, length_s, hold_s and fast as in the form,
     kind ("note", "chord", "pattern", "demo") and session (uid)."""
-    job = Job.objects.create(kind="try-out", about=instrument_uid, result={"wish": wish})
+    job = begin("try-out", about=instrument_uid, request={"wish": wish, "rig": str(rig.uid)})
     _forget_old()
-    play(str(job.uid), str(rig.uid))
+    hand_over(job)
     return job
 
 
@@ -69,16 +68,16 @@ def sound_path(job_uid: str):
     return folder("tryouts") / f"{job_uid}.wav"
 
 
-@db_task()
-def play(job_uid: str, rig_uid: str) -> None:
+@work("try-out")
+def play(job_uid: str) -> None:
     """The task: play, listen, keep what came home."""
     with running(job_uid) as reporter:
         if reporter is None:
             return
         job = reporter.job
-        plan = load_plan(Rig.objects.get(uid=rig_uid))
+        plan = load_plan(Rig.objects.get(uid=job.request["rig"]))
         instrument = plan.instrument(job.about)
-        wish = job.result["wish"]
+        wish = job.request["wish"]
         tryout = _planned(plan, instrument, wish)
         job.result |= {
             "send": plan.rig.socket_text(instrument.send),

@@ -16,16 +16,17 @@ from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
 from hypotaxis.core.midi.shaping import Shaping, in_words
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.playing.keys import plays_and_sounds
+from hypotaxis.core.playing.tryout import usual_note
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
-from hypotaxis.core.session.keys import plays_and_sounds
-from hypotaxis.core.session.tryout import usual_note
+from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.core.units import level_text
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, PatchList, Take
+from hypotaxis.records.models import Job, PatchList
 from hypotaxis.records.patch_lists import calls_of, note_maps_of, picked, voices_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
 from hypotaxis.steps.instruments.services import defining, looping, patches, pieces, trying
@@ -43,7 +44,7 @@ class Line:
     findings: list
     cells: list[ChannelCell]
     sentence: tuple[Piece, ...]
-    jitter_ms: float | None
+    known: KnownLateness
     sound: str = ""
     shaped: str = ""
     layer: str = ""
@@ -81,6 +82,7 @@ def open_line(request, uid):
     return home(request, opened=str(uid))
 
 
+@in_one_go
 def new(request):
     """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one."""
     here = desk(request)
@@ -89,6 +91,7 @@ def new(request):
     return _edit(request, here, proposal, title="New instrument", button="Define it")
 
 
+@in_one_go
 def edit(request, uid):
     """Change an instrument's definition."""
     here = desk(request)
@@ -96,6 +99,7 @@ def edit(request, uid):
 
 
 @require_POST
+@in_one_go
 def remove(request, uid):
     """Remove an instrument."""
     here = desk(request)
@@ -105,6 +109,7 @@ def remove(request, uid):
     return redirect("instruments:home")
 
 
+@in_one_go
 def sounds(request, uid):
     """How an instrument's sounds are called up, named and noted."""
     here = desk(request)
@@ -118,6 +123,7 @@ def sounds(request, uid):
     return home(request, opened=str(uid), sheet="edit", form=form, title=f"{value.name}: sounds", button="Keep")
 
 
+@in_one_go
 def shaping(request, uid):
     """What becomes of notes that are played on an instrument."""
     here = desk(request)
@@ -130,6 +136,7 @@ def shaping(request, uid):
 
 
 @require_POST
+@in_one_go
 def move(request, uid):
     """Move an instrument one line up or down."""
     here = desk(request)
@@ -139,6 +146,7 @@ def move(request, uid):
 
 
 @require_POST
+@in_one_go
 def to_channel(request, uid):
     """Move an instrument to another channel, by its cell on the ruler."""
     here = desk(request)
@@ -149,6 +157,7 @@ def to_channel(request, uid):
 
 
 @require_POST
+@in_one_go
 def split(request, uid):
     """One instrument for each further part of its box, on the next free channels, with the same return."""
     here = desk(request)
@@ -233,6 +242,7 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
         "inverted": value.inverted,
     }
     form = InstrumentForm(request.POST or None, plan=here.plan, instrument=value if known else None, initial=initial)
+    form.of_new = not known
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
         instrument = replace(
@@ -251,7 +261,6 @@ def _line(here: Desk, instrument: Instrument) -> Line:
     rig = here.plan.rig
     box = rig.box(instrument.box)
     cells = channel_cells(here.plan, instrument.send, instrument.uid)
-    measured = Take.objects.measured().filter(instrument_uid=instrument.uid).first()
     return Line(
         instrument=instrument,
         send=rig.socket_text(instrument.send) if rig.find(instrument.send) else "",
@@ -265,7 +274,7 @@ def _line(here: Desk, instrument: Instrument) -> Line:
         findings=here.findings_about(instrument.uid),
         cells=cells,
         sentence=trip_sentence(rig, instrument),
-        jitter_ms=measured.lateness["jitter_ms"] if measured else None,
+        known=here.latenesses.known[instrument.uid],
         sound=_sound(instrument),
         shaped=in_words(instrument.shaping),
         layer=layer_told(cells),
@@ -311,7 +320,7 @@ def _opened(here: Desk, uid: str) -> dict:
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(here.plan, job)
-        context["try_form"] = TryOutForm(initial=job.result["wish"])
+        context["try_form"] = TryOutForm(initial=job.request["wish"])
     return context
 
 
@@ -356,7 +365,7 @@ def _heard(plan: Plan, job: Job) -> dict:
     rows = [
         HeardInput(
             item["name"],
-            level_bar(item["level"], item["peak"], item["clips"] > 0, job.result["wish"].get("aim_db")),
+            level_bar(item["level"], item["peak"], item["clips"] > 0, job.request["wish"].get("aim_db")),
             level_text(item["peak"]) if item["peak"] > trying.FLOOR_DB else "−∞",
             item["mine"],
             item["moved"],

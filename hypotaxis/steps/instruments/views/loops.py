@@ -7,17 +7,19 @@ from django.http import Http404
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.steps.instruments.forms import LoopForm
 from hypotaxis.steps.instruments.services import looping
 from hypotaxis.steps.instruments.views.lines import home
 
 
+@in_one_go
 def loop(request, uid=None):
     """Define a loop, what the sheet already says filled in, or change one."""
     here = desk(request)
     value = _loop_or_404(here, uid) if uid else looping.propose_loop(here.plan)
     form = LoopForm(request.POST or None, plan=here.plan, loop=value)
+    form.of_new = uid is None
     if request.method == "POST" and form.is_valid():
         chosen = {name: form.cleaned_data[name] for name in ("name", "box", "home_trim_db", "inverted", "notes")}
         looping.keep(here.rig, here.plan, replace(value, sends=form.sends(), returns=form.inputs(), **chosen))
@@ -27,6 +29,7 @@ def loop(request, uid=None):
 
 
 @require_POST
+@in_one_go
 def remove(request, uid):
     """Remove a loop."""
     here = desk(request)

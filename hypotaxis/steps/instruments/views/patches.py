@@ -10,8 +10,9 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.patchfile import PASTED, WRITERS, sent_by
 from hypotaxis.core.patches.numbers import FORMS
-from hypotaxis.core.session.tryout import usual_note
-from hypotaxis.records.current import desk
+from hypotaxis.core.plan import Instrument
+from hypotaxis.core.playing.tryout import usual_note
+from hypotaxis.records.current import desk, in_one_go
 from hypotaxis.records.models import Patch, PatchList
 from hypotaxis.records.patch_lists import as_value, note_maps_of, picked
 from hypotaxis.steps.instruments.forms import BankNumbersForm, PatchFileForm
@@ -128,6 +129,7 @@ def find(request, uid):
 
 
 @require_POST
+@in_one_go
 def choose_list(request, uid):
     """Which list names an instrument's sounds."""
     here = desk(request)
@@ -139,7 +141,22 @@ def choose_list(request, uid):
 
 @require_POST
 def pick(request, uid):
-    """Call a sound up, and try it at once where that was asked for. step: the neighbour of the one called up."""
+    """Call a sound up, and try it at once. step: the neighbour of the one called up."""
+    called = _call_up(request, uid)
+    if called is None:
+        messages.info(request, "That is the end of the list.")
+        return redirect("instruments:open", uid=uid)
+    here = desk(request)
+    wish = {"note": usual_note(here.plan, called), "velocity": 100, "length_s": 0.6, "fast": False}
+    # Behind the transaction: the worker is told of nothing that is not there for good.
+    job = trying.start_tryout(here.rig, called.uid, wish)
+    part = called.seat(request.POST.get("part", "")).part
+    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}&part={part}#sound")
+
+
+@in_one_go
+def _call_up(request, uid) -> Instrument | None:
+    """The instrument on which the asked sound is called up now; None where there is no such sound."""
     here = desk(request)
     instrument = instrument_or_404(here, uid)
     part = instrument.seat(request.POST.get("part", "")).part
@@ -151,9 +168,6 @@ def pick(request, uid):
     else:
         patch = Patch.objects.filter(uid=request.POST.get("patch") or None).first()
     if patch is None:
-        messages.info(request, "That is the end of the list.")
-        return redirect("instruments:open", uid=uid)
+        return None
     service.pick(here.rig, here.plan, instrument, patch, here.session, part=part)
-    wish = {"note": usual_note(here.plan, instrument), "velocity": 100, "length_s": 0.6, "fast": False}
-    job = trying.start_tryout(here.rig, instrument.uid, wish)
-    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}&part={part}#sound")
+    return instrument

@@ -10,13 +10,14 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.ruler import next_free_channel
 from hypotaxis.core.plan import Part, Return
 from hypotaxis.core.rig.build import new_uid
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import desk, in_one_go
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, StandingForm, VoicesForm
 from hypotaxis.steps.instruments.services import defining, pieces
 from hypotaxis.steps.instruments.views.lines import home, instrument_or_404
 
 
+@in_one_go
 def part(request, uid, piece=None):
     """Add a part on the next free channel, or change one."""
     here = desk(request)
@@ -25,6 +26,7 @@ def part(request, uid, piece=None):
     proposal = Part(uid=new_uid(), name=f"part {len(value.parts) + 2}", channel=free)
     known = _one_of(value.parts, piece) if piece else proposal
     form = PartForm(request.POST or None, plan=here.plan, instrument=value, part=known)
+    form.of_new = piece is None
     if request.method == "POST" and form.is_valid():
         defining.keep_part(here.rig, here.plan, value, replace(known, **form.cleaned_data))
         return redirect("instruments:open", uid=uid)
@@ -32,12 +34,14 @@ def part(request, uid, piece=None):
     return home(request, opened=str(uid), sheet="edit", form=form, title=title, button="Keep")
 
 
+@in_one_go
 def further_return(request, uid, piece=None):
     """Add a further way home, or change one."""
     here = desk(request)
     value = instrument_or_404(here, uid)
     known = _one_of(value.further, piece) if piece else Return(uid=new_uid(), name="")
     form = ReturnForm(request.POST or None, plan=here.plan, way=known)
+    form.of_new = piece is None
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
         way = replace(known, name=chosen["name"], inputs=form.inputs(), inverted=chosen["inverted"])
@@ -48,6 +52,7 @@ def further_return(request, uid, piece=None):
 
 
 @require_POST
+@in_one_go
 def remove(request, uid, piece):
     """Remove a part or a further return."""
     here = desk(request)
@@ -58,6 +63,7 @@ def remove(request, uid, piece):
 
 
 @require_POST
+@in_one_go
 def all_parts(request, uid):
     """Keep the instrument as one, with a part for each further part of its box."""
     here = desk(request)
@@ -68,6 +74,7 @@ def all_parts(request, uid):
     return redirect("instruments:open", uid=uid)
 
 
+@in_one_go
 def voices(request, uid):
     """The voice table. ?from=NAME: filled in from another map."""
     here = desk(request)
@@ -83,6 +90,7 @@ def voices(request, uid):
     return home(request, opened=str(uid), sheet="voices", form=form, title=title, maps=list(maps), chosen=chosen)
 
 
+@in_one_go
 def standing(request, uid):
     """Lines from which the instrument is always played."""
     here = desk(request)

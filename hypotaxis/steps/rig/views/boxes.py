@@ -10,13 +10,14 @@ from hypotaxis.core.errors import DoesNotFit, UnreadableFile
 from hypotaxis.core.rig.plug import KIND_WORDS
 from hypotaxis.core.rig.values import CONNECTORS, Box, Route, Socket
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.pictures import keep_picture, picture_path
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import LEVEL_NAMES, EditBoxForm, RouteForm, SetupForm, SocketForm
 from hypotaxis.steps.rig.views.sheet import home
 
 
+@in_one_go
 def box(request, uid):
     """Change a box."""
     here = desk(request)
@@ -57,6 +58,7 @@ def picture(request, name):
 
 
 @require_POST
+@in_one_go
 def copy(request, uid):
     """A second box like this one."""
     here = desk(request)
@@ -66,6 +68,7 @@ def copy(request, uid):
 
 
 @require_POST
+@in_one_go
 def move(request, uid):
     """Move a box up or down in its column, or to a place counted from the top (when it is dragged there)."""
     here = desk(request)
@@ -80,6 +83,7 @@ def move(request, uid):
 
 
 @require_POST
+@in_one_go
 def remove(request, uid):
     """Remove a box."""
     here = desk(request)
@@ -89,6 +93,7 @@ def remove(request, uid):
     return redirect("rig:home")
 
 
+@in_one_go
 def setup(request, uid):
     """What a box can do and is set to."""
     here = desk(request)
@@ -100,6 +105,7 @@ def setup(request, uid):
     return home(request, sheet="setup", form=form, box=value, title=f"{value.name}: settings", button="Keep")
 
 
+@in_one_go
 def socket(request, uid):
     """Change a socket."""
     here = desk(request)
@@ -112,11 +118,13 @@ def socket(request, uid):
     return home(request, sheet="socket", form=form, box=owner, socket=value, title=title, button="Keep")
 
 
+@in_one_go
 def new_socket(request, uid):
     """One more socket on a box."""
     here = desk(request)
     owner = box_or_404(here, uid)
     form = SocketForm(request.POST or None, box=owner)
+    form.of_new = True
     if request.method == "POST" and form.is_valid():
         services.add_socket(here.rig, here.plan, owner, form.cleaned_data)
         return redirect("rig:box", uid=owner.uid)
@@ -125,6 +133,7 @@ def new_socket(request, uid):
 
 
 @require_POST
+@in_one_go
 def remove_socket(request, uid):
     """Remove a socket."""
     here = desk(request)
@@ -135,6 +144,7 @@ def remove_socket(request, uid):
 
 
 @require_POST
+@in_one_go
 def move_socket(request, uid):
     """Move a socket one row up or down."""
     here = desk(request)
@@ -143,6 +153,7 @@ def move_socket(request, uid):
     return redirect("rig:box", uid=owner.uid)
 
 
+@in_one_go
 def inside(request, uid, **sheet):
     """The routes inside a box, as a matrix and as lines."""
     here = desk(request)
@@ -162,6 +173,7 @@ def _route_form(request, here: Desk, owner: Box, chosen: Route) -> RouteForm:
 
 
 @require_POST
+@in_one_go
 def add_route(request, uid):
     """Lay a route, or take it out where it lies."""
     here = desk(request)

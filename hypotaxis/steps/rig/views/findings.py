@@ -8,13 +8,14 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.errors import DoesNotFit
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.core.findings.rules import check
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.journal import edits_between
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import MeantForm
 from hypotaxis.steps.rig.views.sheet import home
 
 
+@in_one_go
 def finding(request, key):
     """What a finding's remedy would change; applied when it is asked for."""
     here = desk(request)
@@ -49,6 +50,7 @@ def finding(request, key):
 
 
 @require_POST
+@in_one_go
 def mean(request, key):
     """Mark a finding as meant."""
     here = desk(request)
@@ -64,6 +66,7 @@ def mean(request, key):
 
 
 @require_POST
+@in_one_go
 def stand_again(request, key):
     """Let a finding stand that was meant."""
     here = desk(request)

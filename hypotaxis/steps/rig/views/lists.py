@@ -6,11 +6,12 @@ from django.utils import timezone
 from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.printed import cable_rows, label_strips
 from hypotaxis.core.rig.startup import startup_list
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import desk, in_one_go
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.views.sheet import home
 
 
+@in_one_go
 def startup(request):
     """The start-up list; its ticks are of today."""
     here = desk(request)
@@ -23,6 +24,7 @@ def startup(request):
     return home(request, sheet="startup", stages=stages, done=done, many=len(keys), today=today)
 
 
+@in_one_go
 def panels(request):
     """What has to be set on each box, ticked with the day it was done."""
     here = desk(request)

@@ -7,13 +7,14 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.rig.ports import channel_count, match, ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import asking, services
 from hypotaxis.steps.rig.forms import PortsForm
 from hypotaxis.steps.rig.views.sheet import home
 
 
+@in_one_go
 def ports(request):
     """All ports, in and out."""
     here = desk(request)
@@ -57,6 +58,7 @@ def answers(request, job):
 
 
 @require_POST
+@in_one_go
 def known_as(request):
     """Keep by which identity a box is known."""
     here = desk(request)
@@ -91,6 +93,7 @@ def _answers(here: Desk, job: Job | None) -> dict:
 
 
 @require_POST
+@in_one_go
 def propose(request):
     """Match what can be matched by name."""
     here = desk(request)
@@ -103,6 +106,7 @@ def propose(request):
 
 
 @require_POST
+@in_one_go
 def reported_names(request):
     """Back to the names the studio reports."""
     here = desk(request)

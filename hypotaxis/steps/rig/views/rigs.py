@@ -10,8 +10,11 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
+from hypotaxis.core.formats.unknown import check_rig_file
 from hypotaxis.core.plan import Plan
-from hypotaxis.records.current import desk, make_empty_rig
+from hypotaxis.core.timing.applied import carrying
+from hypotaxis.records.audio import write_whole
+from hypotaxis.records.current import desk, in_one_go, make_empty_rig, remember
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Rig, Take
 from hypotaxis.records.patch_lists import lists_of
@@ -25,6 +28,7 @@ ASKED = ("name", "sample_rate", "buffer", "driver", "stamps", "echo", "leader")
 """What the form of a rig asks."""
 
 
+@in_one_go
 def rigs(request):
     """The rigs there are: choose one, change its settings."""
     here = desk(request)
@@ -50,6 +54,7 @@ def choose(request, uid):
 
 
 @require_POST
+@in_one_go
 def duplicate(request):
     """Go on with a copy of the rig."""
     rig = services.duplicate(desk(request).plan)
@@ -58,6 +63,7 @@ def duplicate(request):
 
 
 @require_POST
+@in_one_go
 def keep_template(request):
     """Keep the rig as it is now, to start from."""
     here = desk(request)
@@ -67,6 +73,7 @@ def keep_template(request):
 
 
 @require_POST
+@in_one_go
 def from_template(request, uid):
     """Begin a rig with a template, or put the template away."""
     template = get_object_or_404(Rig, uid=uid, template=True)
@@ -84,7 +91,7 @@ def rig_file(request):
     """The rig with its instruments as a file."""
     here = desk(request)
     plan = load_plan(here.rig)
-    whole = replace(plan, pictures=embedded(plan), patch_lists=lists_of(plan))
+    whole = replace(carrying(plan, here.latenesses.known), pictures=embedded(plan), patch_lists=lists_of(plan))
     answer = HttpResponse(write_rig_file(whole), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(here.rig.name) or "rig"}.json"'
     return answer
@@ -96,7 +103,7 @@ def read_rig(request):
     form = RigFileForm(request.POST, request.FILES)
     if form.is_valid():
         try:
-            rig = import_rig(_with_pictures(read_rig_file(form.cleaned_data["file"].read().decode("utf-8"))))
+            rig = import_rig(_with_pictures(_read(form.cleaned_data["file"].read())))
         except UnicodeDecodeError as error:
             form.add_error("file", f"It is not UTF-8: byte {error.start} cannot be read.")
         except UnreadableFile as error:
@@ -105,6 +112,17 @@ def read_rig(request):
             messages.success(request, f"{rig.name} is read, beside the rigs that were there.")
             return _go_on_with(rig)
     return _rigs(request, file_form=form)
+
+
+def _read(data: bytes) -> Plan:
+    """The rig in a file; it is read by itself first, since what it does to a reader is not known before."""
+    text = data.decode("utf-8")
+    path = write_whole("rigs", ".json", lambda stream: stream.write(data))
+    try:
+        check_rig_file(path)
+    finally:
+        path.unlink(missing_ok=True)
+    return read_rig_file(text)
 
 
 def _with_pictures(plan: Plan) -> Plan:
@@ -129,6 +147,4 @@ def _rigs(request, **forms):
 
 
 def _go_on_with(rig: Rig):
-    answer = redirect("rig:home")
-    answer.set_cookie("hypotaxis-rig", str(rig.uid), max_age=31536000, samesite="Strict")
-    return answer
+    return remember(redirect("rig:home"), "rig", str(rig.uid))

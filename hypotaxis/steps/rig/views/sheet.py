@@ -25,7 +25,7 @@ from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import Desk, desk, in_one_go
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
@@ -75,6 +75,7 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
         "partner": _partner(rig, at) if picked else None,
         "heard": _heard(here.plan, at, request) if picked else None,
         "instrument": instrument,
+        "late": here.latenesses.known[instrument.uid] if instrument else None,
         "sentence": trip_sentence(rig, instrument) if instrument else (),
         "levels": _levels(rig, instrument),
         "sheet": None,
@@ -82,6 +83,7 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
     return render(request, "rig/home.html", context | sheet)
 
 
+@in_one_go
 def add(request):
     """Add a box."""
     here = desk(request)
@@ -94,6 +96,7 @@ def add(request):
     return home(request, sheet="add", form=form, title="Add a box", button="Add to the rig")
 
 
+@in_one_go
 def connect(request):
     """Draw cables, from the form or from two sockets chosen on the sheet."""
     here = desk(request)
@@ -114,6 +117,7 @@ def connect(request):
 
 
 @require_POST
+@in_one_go
 def replug(request):
     """Move one end of a cable to another socket."""
     here = desk(request)
@@ -126,6 +130,7 @@ def replug(request):
     return redirect(f"{reverse('rig:home')}?at={request.POST['to']}")
 
 
+@in_one_go
 def cable(request, uid):
     """A cable's details."""
     here = desk(request)
@@ -141,6 +146,7 @@ def cable(request, uid):
 
 
 @require_POST
+@in_one_go
 def unplug(request, uid):
     """Remove a cable."""
     here = desk(request)
@@ -151,6 +157,7 @@ def unplug(request, uid):
 
 
 @require_POST
+@in_one_go
 def tidy(request):
     """Let the layout arrange the boxes anew."""
     here = desk(request)
@@ -162,12 +169,14 @@ def tidy(request):
 
 
 @require_POST
+@in_one_go
 def undo(request):
     """Take back the last change to the rig."""
     return _step_back_or_forth(request, journal.undo, "Undone")
 
 
 @require_POST
+@in_one_go
 def redo(request):
     """Repeat the change last taken back."""
     return _step_back_or_forth(request, journal.redo, "Done again")

@@ -4,14 +4,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from django.db import transaction
-from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import UnsupportedScore
 from hypotaxis.core.formats.smf import read_smf
 from hypotaxis.core.plan import Instrument
 from hypotaxis.core.session.score import Score, ScorePart
-from hypotaxis.records.audio import folder
-from hypotaxis.records.jobs import running
+from hypotaxis.records.audio import folder, write_whole
+from hypotaxis.records.jobs import asked_before, begin, hand_over, running, work
 from hypotaxis.records.models import Job, Rig, Session, Track
 from hypotaxis.records.plan import instrument_value
 
@@ -19,17 +18,26 @@ AT_ONCE_BYTES = 150_000
 """A larger file takes longer than a second to read; it is left to the worker."""
 
 
-@transaction.atomic
-def import_score(
-    rig: Rig, data: bytes, *, name: str, progress: Callable[[float], None] | None = None
-) -> tuple[Session, Score]:
+def import_score(rig: Rig, data: bytes, *, name: str) -> tuple[Session, Score]:
     """Store a new session with a track a channel; tracks are given to the instruments they seem to be meant for.
 
     Raises UnreadableFile or UnsupportedScore with the reason, and then stores nothing.
     """
+    score = read_notes(data)
+    return store_score(rig, score, name=name), score
+
+
+def read_notes(data: bytes, progress: Callable[[float], None] | None = None) -> Score:
+    """A score with notes out of a file. Raises UnreadableFile or UnsupportedScore with the reason."""
     score = read_smf(data, progress=progress)
     if not score.parts:
         raise UnsupportedScore("The file has no notes: nothing could be played. Export the tracks that hold the notes.")
+    return score
+
+
+@transaction.atomic
+def store_score(rig: Rig, score: Score, *, name: str) -> Session:
+    """A session out of a score."""
     session = Session.objects.create(
         rig=rig,
         name=name[:80],
@@ -52,7 +60,7 @@ def import_score(
             notes=part.notes.tobytes(),
             controls=part.controls.tobytes(),
         )
-    return session, score
+    return session
 
 
 def told_of(session: Session, score: Score) -> str:
@@ -65,34 +73,44 @@ def told_of(session: Session, score: Score) -> str:
     return " ".join([told, *score.remarks])
 
 
-def start_import(rig: Rig, data: bytes, *, name: str, title: str) -> Job:
-    """Leave a file to the worker; title: what the person's file is called."""
-    job = Job.objects.create(kind="import", about=str(rig.uid), result={"name": name, "title": title})
-    _waiting(str(job.uid)).write_bytes(data)
-    take_in(str(job.uid))
+def start_import(rig: Rig, data: bytes, *, name: str, title: str, token: str = "") -> Job:
+    """Leave a file to the worker; title: what the person's file is called; token: of the form."""
+    with transaction.atomic():
+        if before := asked_before(token):
+            return before
+        job = begin("import", about=str(rig.uid), request={"name": name, "title": title}, token=token)
+        # Before the row is there for good: an import without its file would wait for nothing.
+        write_whole("imports", ".mid", lambda stream: stream.write(data)).replace(_waiting(str(job.uid)))
+    hand_over(job)
     return job
 
 
-@db_task()
+@work("import", resumed=True)
 def take_in(job_uid: str) -> None:
     """The task: import the waiting file; whatever comes of it, the file goes."""
     path = _waiting(job_uid)
-    try:
-        with running(job_uid) as reporter:
-            if reporter is None:
-                return
-            job = reporter.job
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        job = reporter.job
+        if job.result:
+            # It was interrupted between the session and its end.
+            return
+        try:
             rig = Rig.objects.get(uid=job.about)
-            session, score = import_score(rig, path.read_bytes(), name=job.result["name"], progress=reporter.tell)
-            job.result |= {"session": str(session.uid), "told": told_of(session, score)}
-            job.save(update_fields=["result"])
-    finally:
-        path.unlink(missing_ok=True)
+            score = read_notes(path.read_bytes(), reporter.tell)
+            with transaction.atomic():
+                session = store_score(rig, score, name=job.request["name"])
+                job.result = {"session": str(session.uid), "told": told_of(session, score)}
+                job.save(update_fields=["result"])
+        finally:
+            path.unlink(missing_ok=True)
 
 
 def forget_interrupted_imports() -> None:
     """At the start of the worker: files of imports that will not go on."""
-    alive = {str(uid) for uid in Job.objects.filter(kind="import", state=Job.WAITING).values_list("uid", flat=True)}
+    waiting = Job.objects.filter(kind="import", state__in=Job.UNFINISHED)
+    alive = {str(uid) for uid in waiting.values_list("uid", flat=True)}
     for path in folder("imports").glob("*.mid"):
         if path.stem not in alive:
             path.unlink()

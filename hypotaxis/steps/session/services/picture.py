@@ -2,6 +2,9 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import TypeVar
+from uuid import UUID
 
 import numpy as np
 
@@ -9,6 +12,7 @@ from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
+from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
@@ -16,24 +20,26 @@ from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
+from hypotaxis.core.timing.applied import TAKE, KnownLateness
+from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import level_text, signed
 from hypotaxis.records import audio
-from hypotaxis.records.lateness import KnownLateness
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.placing import lender_of
-from hypotaxis.steps.session.services.recording import FLOOR_DB
+from hypotaxis.steps.session.services.recording import FLOOR_DB, latest_measured
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
+_Read = TypeVar("_Read")
 
 
 @dataclass(frozen=True)
 class TakeView:
     """A take as the page shows it. misses: ms by which one placement misses at the ends; known: the instrument's own
-    lateness, to be placed by."""
+    lateness, to be placed by; lost: what is wrong with the file of its sound."""
 
     row: Take
     shift: str
@@ -44,6 +50,7 @@ class TakeView:
     lender: Take | None = None
     misses: str = ""
     known: str = ""
+    lost: str = ""
 
     @property
     def placed(self) -> bool:
@@ -89,15 +96,18 @@ class Picture:
 
     def __init__(self, session: Session, plan: Plan, *, tick: int, span_ms: float, offset_ms: float) -> None:
         self.session, self.plan = session, plan
+        # What runs is asked first and the takes last: what ends in between is then shown as it ended, or asked again.
+        self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
+        self.measured = latest_measured(session) if self.run is None else None
         self.tempo: TempoMap = tempo_of(session)
         self.rate = plan.rig.sample_rate
+        self.lost: dict[UUID, str] = {}
         self.rows = list(session.tracks.all())
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
         takes = list(session.takes.select_related("run", "track"))
         self.takes = [take for take in takes if take.kept]
         self.away = [take for take in takes if not take.kept]
-        self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
         self.last_bar = last_bar(session, self.tempo)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
@@ -141,8 +151,8 @@ class Picture:
 
     # --- tracks
 
-    def tracks(self) -> list[TrackView]:
-        """All tracks in order."""
+    def tracks(self, forms: Mapping[str, TrackForm] = MappingProxyType({})) -> list[TrackView]:
+        """All tracks in order. forms: of tracks (uid) that are shown as they were sent."""
         armed: dict[str, Track] = {}
         views = []
         for row in self.rows:
@@ -152,20 +162,21 @@ class Picture:
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
-            views.append(self._track(row, instrument, clash))
+            form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan)
+            views.append(self._track(row, instrument, clash, form))
         return views
 
-    def _track(self, row: Track, instrument: Instrument | None, clash: str) -> TrackView:
+    def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
         take = next((take for take in self.takes if take.track_id == row.uid and not take.way_uid), None)
         notes = notes_of(row)
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
-        recording = self.run is not None and any(p["track"] == str(row.uid) for p in self.run.setup["parts"])
+        recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(take is not None, recording)
         live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
         return TrackView(
             row=row,
-            form=TrackForm(instance=row, plan=self.plan),
+            form=form,
             instrument=instrument,
             home=returns_text(self.plan.rig, instrument.returns) if instrument else "",
             take=take_view(take) if take else None,
@@ -177,7 +188,26 @@ class Picture:
             sound=self.sounds.get(row.patch_uid, ""),
         )
 
+    def _lost(self, take: Take) -> str:
+        """What is wrong with a take's file; what its size does not tell is found when it is read."""
+        if take.uid not in self.lost:
+            self.lost[take.uid] = take.lost
+        return self.lost[take.uid]
+
+    def _read(self, take: Take, read: Callable[[], _Read], otherwise: _Read) -> _Read:
+        """What is read from a take's file; otherwise where it cannot be read, which is told at the take."""
+        if self._lost(take):
+            return otherwise
+        try:
+            return read()
+        except SoundLost:
+            self.lost[take.uid] = "its file is damaged"
+            return otherwise
+
     def _sound(self, take: Take) -> str:
+        return self._read(take, lambda: self._outline(take), "")
+
+    def _outline(self, take: Take) -> str:
         start = Standing(take.first_sample, take.placement).start
         low, high = columns_of(audio.peaks(take.standing[0]), -start, self.whole.last - start, COLUMNS)
         return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
@@ -193,7 +223,7 @@ class Picture:
         first, last = self.view.window()
 
         def samples(file: str, start: int):
-            return audio.read_frames(file, first - start, last - start)[:, 0]
+            return self._read(take, lambda: audio.read_frames(file, first - start, last - start)[:, 0], None)
 
         placed = arrived = None
         if take:
@@ -205,7 +235,7 @@ class Picture:
 
     def take_views(self, known: Mapping[str, KnownLateness]) -> list[TakeView]:
         """All takes, the newest first. known: what is known of each instrument's lateness, by its uid."""
-        return [take_view(take, known.get(take.instrument_uid)) for take in self.takes]
+        return [take_view(take, known.get(take.instrument_uid), self._lost(take)) for take in self.takes]
 
 
 def last_bar(session: Session, tempo: TempoMap) -> int:
@@ -218,57 +248,56 @@ def _gain(take: Take) -> float:
     return 0.9 / 10 ** (take.peak_db / 20) if take.peak_db is not None and take.peak_db > -80 else 1.0
 
 
-def take_view(take: Take, known: KnownLateness | None = None) -> TakeView:
-    """A take with its numbers as they are written. known: what is known of its instrument's lateness."""
-    found = take.lateness or {}
-    numbers: list[tuple[str, str]] = []
-    late = ""
-    if "lateness_ms" in found:
-        late = signed(found["lateness_ms"])
-        half = f" ±{found['lateness_half']:.2f}" if found["lateness_half"] is not None else ""
-        hits = found["used"] + found["set_aside"] + found["missed"]
-        numbers = [
-            ("lateness, ms", f"{signed(found['lateness_ms'], 2)}{half}"),
-            ("jitter, ms", f"{found['jitter_ms']:.2f}"),
-            ("drift, ppm", _drift(found)),
-            ("hits used", f"{found['used']} of {hits}"),
-            ("set aside", str(found["set_aside"])),
-            ("missed", str(found["missed"])),
-            ("extra", str(found["extra"])),
-            ("peak, dBFS", level_text(take.peak_db) if take.peak_db is not None else "−∞"),
-        ]
-        if found["merged"]:
-            numbers.append(("too close to tell", str(found["merged"])))
+def take_view(take: Take, known: KnownLateness | None = None, lost: str = "") -> TakeView:
+    """A take with its numbers as they are written. known: what is known of its instrument's lateness; lost: what is
+    wrong with the file of its sound."""
+    found = take.measured
     shift = signed(take.placement, 0) if take.placement is not None else ""
-    lender = lender_of(take) if "error" in found and take.placement is None else None
-    borrowed = found.get("borrowed", "") if take.placement is not None else ""
+    lender = lender_of(take) if take.unmeasured and take.placement is None else None
+    borrowed = take.borrowed if take.placement is not None else ""
     return TakeView(
-        take, shift, late, found.get("error", ""), numbers, borrowed, lender, _misses(found), _other(take, known)
+        row=take,
+        shift=shift,
+        late=signed(found.lateness_ms) if found else "",
+        problem=take.unmeasured,
+        numbers=_numbers(take, found) if found else [],
+        borrowed=borrowed,
+        lender=lender,
+        misses=miss_told(found.start_ms, found.end_ms, found.drift_ppm, found.drift_half) if found else "",
+        known=_other(take, known),
+        lost=lost,
     )
 
 
-def _misses(found: dict) -> str:
-    """By how much one placement misses at the ends, in ms, where that is more than is left alone."""
-    if found.get("drift_ppm") is None:
-        return ""
-    return miss_told(found["start_ms"], found["end_ms"], found["drift_ppm"], found["drift_half"])
+def _numbers(take: Take, found: Measurement) -> list[tuple[str, str]]:
+    half = f" ±{found.lateness_half:.2f}" if found.lateness_half is not None else ""
+    numbers = [
+        ("lateness, ms", f"{signed(found.lateness_ms, 2)}{half}"),
+        ("jitter, ms", f"{found.jitter_ms:.2f}"),
+        ("drift, ppm", _drift(found)),
+        ("hits used", f"{found.used} of {found.looked_for}"),
+        ("set aside", str(found.set_aside)),
+        ("missed", str(found.missed)),
+        ("extra", str(found.extra)),
+        ("peak, dBFS", level_text(take.peak_db) if take.peak_db is not None else "−∞"),
+    ]
+    return [*numbers, ("too close to tell", str(found.merged))] if found.merged else numbers
 
 
 def _other(take: Take, known: KnownLateness | None) -> str:
     """The instrument's lateness as another placement to choose, where it does not come from this take itself."""
-    own = known is not None and known.source == "take" and known.found.take == take
+    own = known is not None and known.source == TAKE and known.found.uid == str(take.uid)
     if take.way_uid or known is None or known.lateness_ms is None or own:
         return ""
     return f"{signed(known.lateness_ms, 2)} ms, {known.source}"
 
 
-def _drift(found: dict) -> str:
-    half = found["drift_half"]
-    if half is None:
+def _drift(found: Measurement) -> str:
+    if found.drift_half is None:
         return "not known"
-    if abs(found["drift_ppm"]) <= half:
-        return f"none found (±{half:.0f})"
-    return f"{signed(found['drift_ppm'], 0)} ±{half:.0f}"
+    if abs(found.drift_ppm) <= found.drift_half:
+        return f"none found (±{found.drift_half:.0f})"
+    return f"{signed(found.drift_ppm, 0)} ±{found.drift_half:.0f}"
 
 
 def meter_rows(run: Pass) -> list[MeterRow]:

@@ -1,30 +1,29 @@
 """Lateness of takes, and their placement."""
 
-from dataclasses import asdict
+from collections.abc import Callable
 
 import numpy as np
-import soundfile
 
-from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.errors import NoAnswer, SoundLost
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.timing.against import Difference, compare
 from hypotaxis.core.timing.aligning import anchor_samples, fitted
 from hypotaxis.core.timing.lateness import Listened, measure
+from hypotaxis.core.timing.measurement import hits_of, measurement_of
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.units import signed
 from hypotaxis.records import audio
-from hypotaxis.records.journal import Edit, change_rig
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Instrument, Take
+from hypotaxis.records.models import Take
 from hypotaxis.records.plan import notes_of, tempo_of
 
+MOST_BORROWED = 200
 FIT = ("fitted", "fitted_frames", "fitted_ppm")
 PLACED_BY_ITSELF = 0.3
 """Confidence from which a take is placed without being asked for: what only swells is told with less."""
-SAME_MS = 0.05
-"""A new median nearer than this to the old one is no change worth a step of the journal."""
 
 
 def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
@@ -39,69 +38,55 @@ def _notes_of(take: Take) -> np.ndarray:
     first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
     notes = notes_of(take.track)
     notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
-    return notes[_by_this_way(take, notes["note"])]
+    return notes[take.part.notes_by(take.way_uid, notes["note"])] if take.part else notes
 
 
 def shift_samples(take: Take) -> float:
     """By how many samples a take's notes were sent later than they are written (− earlier), for playing together."""
-    return take.part.get("shift_ms", 0.0) * take.sample_rate / 1000
+    return take.part.shift_ms * take.sample_rate / 1000 if take.part else 0.0
 
 
-def _by_this_way(take: Take, notes: np.ndarray) -> np.ndarray:
-    """Which notes sound in a take: those of the voices that come home by its return, where the instrument says so."""
-    row = Instrument.objects.filter(uid=take.instrument_uid).first()
-    homes = {voice["note"]: voice["home"] for voice in row.voices} if row else {}
-    mine = np.array([homes.get(int(note), "") == take.way_uid for note in notes], dtype=bool)
-    # A return that no voice names may carry anything.
-    return mine if take.way_uid in homes.values() or not take.way_uid else np.ones(len(notes), dtype=bool)
-
-
-def measure_take(take: Take) -> None:
-    """Measure a take against its notes and store the answer, or the reason why there is none."""
+def measure_take(take: Take, progress: Callable[[float], None] | None = None) -> None:
+    """Measure a take against its notes and store the answer, or the reason why there is none. progress: told the share
+    done; what it raises ends it, and nothing is stored."""
     positions, notes = note_positions(take)
     shift = shift_samples(take)
     moments = distinct_moments(positions + shift - take.first_sample, take.sample_rate, notes)
     try:
-        answer = measure(open_recording(audio.take_path(take.file)), moments)
-    except NoAnswer as error:
-        take.lateness = {"error": str(error)}
+        with audio.told_when_lost(take.file):
+            answer = measure(open_recording(audio.take_path(take.file)), moments, progress=progress)
+    except (NoAnswer, SoundLost) as error:
+        take.measurement, take.hits, take.unmeasured = None, [], str(error)
     else:
-        numbers = {name: value for name, value in asdict(answer).items() if name != "hits"}
-        numbers |= {
-            "used": answer.used,
-            "set_aside": answer.set_aside,
-            "placement": -round(answer.samples + shift),
-            "lateness_half": answer.lateness_half,
-        }
-        numbers["hits"] = [[round(h.moment, 3), round(h.onset, 3), h.used] for h in answer.hits]
-        # A half-width that is not known is stored as none.
-        take.lateness = {k: None if isinstance(v, float) and not np.isfinite(v) else v for k, v in numbers.items()}
-    take.save(update_fields=["lateness"])
+        take.measurement, take.hits = to_json(measurement_of(answer)), to_json(hits_of(answer))
+        take.unmeasured = ""
+    take.save(update_fields=["measurement", "hits", "unmeasured"])
 
 
 def is_sure_enough(take: Take) -> bool:
     """Whether a take's own measurement may place it by itself; a less sure one is left for the person."""
-    found = take.lateness or {}
-    return "error" not in found and found.get("confidence", 0.0) >= PLACED_BY_ITSELF
+    measured = take.measured
+    return measured is not None and measured.confidence >= PLACED_BY_ITSELF
+
+
+def own_placement(take: Take) -> int | None:
+    """The shift in samples by which a take stands by its own lateness; None where that is not known."""
+    measured = take.measured
+    return None if measured is None else _placed_by(take, measured.lateness_ms)
+
+
+def _placed_by(take: Take, lateness_ms: float) -> int:
+    """The shift in samples by which a take stands where its trip is so late."""
+    return -round(lateness_ms * take.sample_rate / 1000 + shift_samples(take))
 
 
 def place(take: Take) -> None:
-    """Let a measured take stand where its notes stand; its instrument learns the lateness.
-
-    Raises NoAnswer when the take has no measured lateness.
-    """
-    if not take.lateness or "error" in take.lateness:
-        reason = (take.lateness or {}).get("error", "It has not been measured yet.")
+    """Let a measured take stand where its notes stand. Raises NoAnswer when the take has no measured lateness."""
+    own = own_placement(take)
+    if own is None:
+        reason = take.unmeasured or "It has not been measured yet."
         raise NoAnswer(f"Take {take.number} cannot be placed. {reason}")
-    take.placement = take.lateness["placement"]
-    take.lateness.pop("borrowed", None)
-    _forget_fit(take)
-    take.save(update_fields=["placement", "lateness", *FIT])
-    instrument = Instrument.objects.filter(uid=take.instrument_uid).first()
-    measured = round(take.lateness["lateness_ms"], 3)
-    if instrument and not take.way_uid and abs((instrument.lateness_ms or 0.0) - measured) > SAME_MS:
-        edit = Edit("instrument", str(instrument.uid), {"lateness_ms": measured, "lateness_from": "take"})
-        change_rig(instrument.rig, f"lateness of {instrument.name}", [edit])
+    _stand(take, own)
 
 
 def lender_of(take: Take) -> Take | None:
@@ -118,17 +103,14 @@ def place_like(take: Take, lender: Take) -> None:
     Where both hold notes of one track that compare, what they differ by is added (see timing.against); where they don't
     the other's lateness is taken as it is.
     """
-    late = lender.lateness["lateness_ms"]
+    late = lender.measured.lateness_ms
     borrowed = f"take {lender.number}, {lender.title}"
     found = difference_of(take, lender)
     if found is not None:
         late += found.difference_ms
         half = (found.high_ms - found.low_ms) / 2
         borrowed += f", and {signed(found.difference_ms, 2)} ms (±{half:.2f}) by comparing {len(found.hits)} notes"
-    take.placement = -round(late * take.sample_rate / 1000 + shift_samples(take))
-    _forget_fit(take)
-    take.lateness = (take.lateness or {}) | {"borrowed": borrowed}
-    take.save(update_fields=["placement", "lateness", *FIT])
+    _stand(take, _placed_by(take, late), borrowed)
 
 
 def difference_of(take: Take, other: Take) -> Difference | None:
@@ -140,14 +122,19 @@ def difference_of(take: Take, other: Take) -> Difference | None:
     both = sorted(mine.keys() & theirs.keys())
     try:
         found = compare(
-            Listened(open_recording(audio.take_path(take.file))),
-            Listened(open_recording(audio.take_path(other.file))),
+            _listened(take),
+            _listened(other),
             np.array([mine[tick] for tick in both]),
             np.array([theirs[tick] for tick in both]),
         )
-    except NoAnswer:
+    except (NoAnswer, SoundLost):
         return None
     return found if found.confidence >= SURE_ENOUGH else None
+
+
+def _listened(take: Take) -> Listened:
+    with audio.told_when_lost(take.file):
+        return Listened(open_recording(audio.take_path(take.file)))
 
 
 def _moments_ms(take: Take) -> dict[int, float]:
@@ -160,18 +147,18 @@ def _moments_ms(take: Take) -> dict[int, float]:
 def place_fitted(take: Take) -> None:
     """Let a take stand with its drift taken out by resampling, so that one placement is right from end to end; the
     sound as it arrived stays. Raises NoAnswer when no drift is known."""
-    found = take.lateness or {}
-    if not found.get("hits") or found.get("drift_ppm") is None:
+    measured = take.measured
+    if measured is None or not take.hits:
         raise NoAnswer(f"Take {take.number} has no known drift, so its rate cannot be corrected.")
-    rate, drift = take.sample_rate, found["drift_ppm"]
-    with soundfile.SoundFile(audio.take_path(take.file)) as source:
-        blocks = source.blocks(blocksize=audio.FRAMES_A_BLOCK, dtype="float32", always_2d=True)
+    rate, drift = take.sample_rate, measured.drift_ppm
+    with audio.take_blocks(take.file, take.frames) as blocks:
         pieces = list(fitted(blocks, rate=rate, channels=take.channels, drift_ppm=drift))
     frames = sum(len(piece) for piece in pieces)
     take.fitted = audio.keep_take(
         iter(pieces), rate=rate, channels=take.channels, frames=frames, first_sample=take.first_sample
     )
-    late = anchor_samples(moment=found["hits"][0][0], late_samples=found["start_ms"] * rate / 1000, drift_ppm=drift)
+    first, *_ = take.hits[0]
+    late = anchor_samples(moment=first, late_samples=measured.start_ms * rate / 1000, drift_ppm=drift)
     take.fitted_frames, take.fitted_ppm = frames, round(drift, 3)
     take.placement = -round(late + shift_samples(take))
     take.save(update_fields=["placement", *FIT])
@@ -185,14 +172,14 @@ def place_by_instrument(take: Take, plan: Plan) -> None:
     known = known_latenesses(plan).get(take.instrument_uid) if not take.way_uid else None
     if known is None or known.lateness_ms is None:
         raise NoAnswer(f"No lateness is known of {take.instrument_name}. Take a sounding on the Timing step.")
-    take.placement = -round(known.lateness_ms * take.sample_rate / 1000 + shift_samples(take))
-    take.lateness = (take.lateness or {}) | {"borrowed": f"{take.instrument_name}, {known.source}"}
-    _forget_fit(take)
-    take.save(update_fields=["placement", "lateness", *FIT])
+    _stand(take, _placed_by(take, known.lateness_ms), f"{take.instrument_name}, {known.source}")
 
 
-def _forget_fit(take: Take) -> None:
+def _stand(take: Take, placement: int, borrowed: str = "") -> None:
+    """Let a take stand there as it arrived, with its own rate; borrowed: whose lateness it is."""
+    take.placement, take.borrowed = placement, borrowed[:MOST_BORROWED]
     take.fitted, take.fitted_frames, take.fitted_ppm = "", 0, 0.0
+    take.save(update_fields=["placement", "borrowed", *FIT])
 
 
 def unplace(take: Take) -> None:

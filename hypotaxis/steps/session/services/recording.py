@@ -1,28 +1,30 @@
 """A pass: armed, recorded in real time by the worker, kept whatever happens.
 
 While it runs, the frames of all its inputs grow in one raw file; takes are made from it at the end, after a cancel
-and, when the program died, at the next start. What was armed is frozen in the pass at its start.
+and, when the program died, at the next start. What was armed is frozen in the pass at its start. Its takes are measured
+and placed by work of its own, so that the next pass need not wait for it.
 """
 
 import logging
 import math
-from contextlib import closing
+from contextlib import ExitStack, closing
+from dataclasses import dataclass
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Max
 from django.utils import timezone
-from huey.contrib.djhuey import db_task
 
-from hypotaxis.core.errors import CannotSchedule, StudioTrouble
+from hypotaxis.core.errors import CannotSchedule, DiskFull, StudioTrouble
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of
-from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
-from hypotaxis.core.timing.context import context_of
+from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedWay, plan_pass, schedule_pass
+from hypotaxis.core.session.schedule import Schedule
+from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
-from hypotaxis.records.jobs import Reporter, running
-from hypotaxis.records.lateness import shifts_ms
+from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
+from hypotaxis.records.lateness import known_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
@@ -36,61 +38,28 @@ FLOOR_DB = -120.0
 """What stands for silence where a number is stored (JSON has no infinity)."""
 
 
-def start_pass(session: Session, plan: Plan, *, first_bar: int, last_bar: int, fast: bool, place_takes: bool) -> Pass:
-    """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason."""
-    unfinished = Pass.objects.filter(session__rig=session.rig, job__state__in=Job.UNFINISHED).first()
-    if unfinished:
-        raise CannotSchedule(f"Pass {unfinished.number} is still running. Stop it, or wait until it is done.")
-    tracks = list(session.tracks.filter(armed=True))
-    armed = [ArmedTrack(str(t.uid), t.name, plan.instrument(t.instrument_uid)) for t in tracks]
-    check_pass(plan, armed)
-    inputs = inputs_of(plan, [track.instrument for track in armed])
-    order = [use.socket for use in inputs]
-    shifts = shifts_ms(plan)
-    parts = []
-    for row, track in zip(tracks, armed, strict=True):
-        instrument, seat = track.instrument, track.instrument.seat(row.part_uid)
-        parts.append(
-            {
-                "track": track.uid,
-                "track_name": track.name,
-                "instrument": instrument.uid,
-                "instrument_name": instrument.name,
-                "port": plan.rig.find(seat.send)[1].system_name,
-                "channel": seat.channel,
-                "calls": [message.hex() for message in track_calls(row, instrument)],
-                "gap_ms": instrument.gap_ms,
-                "shift_ms": shifts.get(instrument.uid, 0.0),
-                "columns": [order.index(uid) for uid in instrument.returns],
-                "returns_text": returns_text(plan.rig, instrument.returns),
-                "home_trim_db": instrument.home_trim_db,
-                "inverted": instrument.inverted,
-                "context": context_of(plan, instrument, part=row.part_uid),
-                "further": [
-                    {
-                        "uid": way.uid,
-                        "name": way.name,
-                        "columns": [order.index(uid) for uid in way.inputs],
-                        "returns_text": returns_text(plan.rig, way.inputs),
-                        "inverted": way.inverted,
-                    }
-                    for way in instrument.further
-                    if way.inputs
-                ],
-            }
-        )
-    setup = {"parts": parts, "inputs": [use.system_name for use in inputs], "names": [use.name for use in inputs]}
-    return _queue(session, setup, first_bar, last_bar, fast, place_takes, plan.rig.sample_rate)
+def start_pass(
+    session: Session, plan: Plan, *, first_bar: int, last_bar: int, fast: bool, place_takes: bool, token: str = ""
+) -> Pass:
+    """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. token: of the form;
+    one that is sent twice makes one pass."""
+    armed = []
+    for row in session.tracks.filter(armed=True):
+        instrument = plan.instrument(row.instrument_uid)
+        calls = tuple(track_calls(row, instrument)) if instrument else ()
+        armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
+    bars = {"first_bar": first_bar, "last_bar": last_bar}
+    setup = plan_pass(plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan))
+    return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
 
-def repeat_pass(old: Pass) -> Pass:
-    """The same pass again."""
-    setup = {name: old.setup[name] for name in ("parts", "inputs", "names")}
-    rate = old.session.rig.sample_rate
-    return _queue(old.session, setup, old.first_bar, old.last_bar, old.fast, old.place, rate)
+def repeat_pass(old: Pass, *, token: str = "") -> Pass:
+    """The same pass again, with the same tracks and settings. Raises CannotSchedule while another one is recorded."""
+    bars = {"first_bar": old.first_bar, "last_bar": old.last_bar}
+    return _queue(old.session, old.frozen, **bars, fast=old.fast, place=old.place, token=token)
 
 
-def send_sounds(session: Session, plan: Plan) -> Job:
+def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
     """Ask the worker to call up the sound of every track once more."""
     messages = []
     for track in session.tracks.all():
@@ -101,66 +70,49 @@ def send_sounds(session: Session, plan: Plan) -> Job:
             messages += [(port[1].system_name, call.hex()) for call in track_calls(track, instrument)]
     if not messages:
         raise CannotSchedule("No track has a sound to call up. Pick one on the Instruments step, or type a program.")
-    job = Job.objects.create(kind="sounds", about=str(session.uid), result={"messages": messages})
-    call_up(str(job.uid), str(session.rig_id))
+    with transaction.atomic():
+        if before := asked_before(token):
+            return before
+        job = begin("sounds", about=str(session.uid), request={"messages": messages}, token=token)
+    hand_over(job)
     return job
 
 
-@db_task()
-def call_up(job_uid: str, rig_uid: str) -> None:
+@work("sounds")
+def call_up(job_uid: str) -> None:
     """The task: send bank and program of every track, a gap apart."""
     with running(job_uid) as reporter:
         if reporter is None:
             return
-        plan = load_plan(Rig.objects.get(uid=rig_uid))
-        wanted = reporter.job.result["messages"]
+        plan = load_plan(Rig.objects.get(sessions=reporter.job.about))
+        wanted = reporter.job.request["messages"]
         with studio_for(plan) as studio:
             send_apart(studio, [(port, bytes.fromhex(data)) for port, data in wanted], fast=False)
 
 
-def _queue(
-    session: Session, setup: dict, first_bar: int, last_bar: int, fast: bool, place_takes: bool, rate: int
-) -> Pass:
+def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
     with transaction.atomic():
-        number = session.passes.count() + 1
-        job = Job.objects.create(kind="pass", about=str(session.uid))
-        run = Pass(
-            session=session,
-            job=job,
-            number=number,
-            first_bar=first_bar,
-            last_bar=last_bar,
-            fast=fast,
-            place=place_takes,
-            setup=setup,
-        )
-        schedule = _schedule(run, rate)
-        run.seconds = schedule.seconds
-        run.setup |= {"first_sample": schedule.first_sample, "frames": schedule.frames, "rate": rate}
+        if before := asked_before(token):
+            return before.run
+        busy = Pass.objects.filter(session__rig=session.rig, job__state__in=Job.UNFINISHED).first()
+        if busy:
+            raise CannotSchedule(f"Pass {busy.number} is still running. Stop it, or wait until it is done.")
+        number = (session.passes.aggregate(Max("number"))["number__max"] or 0) + 1
+        job = begin("pass", about=str(session.uid), token=token)
+        run = Pass(session=session, job=job, number=number, setup=to_json(setup), seconds=setup.seconds, **chosen)
+        _schedule(run, setup)
         run.save()
-    record(str(job.uid))
+    hand_over(job)
     return run
 
 
-def _schedule(run: Pass, rate: int) -> Schedule:
-    tracks = {str(track.uid): track for track in run.session.tracks.all()}
-    parts = [
-        PlayedPart(
-            part["port"],
-            part["channel"],
-            notes_of(tracks[part["track"]]),
-            controls_of(tracks[part["track"]]),
-            tuple(bytes.fromhex(call) for call in part.get("calls", ())),
-            part.get("gap_ms", 0.0),
-            part.get("shift_ms", 0.0),
-        )
-        for part in run.setup["parts"]
-    ]
-    tempo = tempo_of(run.session)
-    return plan_run(parts, tempo, first_bar=run.first_bar, last_bar=run.last_bar, sample_rate=rate)
+def _schedule(run: Pass, setup: PassSetup) -> Schedule:
+    played = {str(track.uid): (notes_of(track), controls_of(track)) for track in run.session.tracks.all()}
+    bars = {"first_bar": run.first_bar, "last_bar": run.last_bar}
+    return schedule_pass(setup, played, tempo_of(run.session), **bars)
 
 
-@db_task()
+@work("pass")
 def record(job_uid: str) -> None:
     """The task: run the pass; whatever came is kept as takes, however it ends."""
     with running(job_uid) as reporter:
@@ -175,18 +127,20 @@ def record(job_uid: str) -> None:
 
 def _run(run: Pass, reporter: Reporter) -> None:
     plan = load_plan(run.session.rig)
-    setup = run.setup
-    schedule = _schedule(run, setup["rate"])
-    meters = [InputMeter(name) for name in setup["names"]]
+    setup = run.frozen
+    schedule = _schedule(run, setup)
+    meters = [InputMeter(name) for name in setup.names]
+    reporter.whole_s = run.seconds
     with studio_for(plan) as studio:
         if run.fast and not studio.simulated:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         Pass.objects.filter(uid=run.uid).update(started=timezone.now())
-        blocks = studio.run(schedule.messages, setup["inputs"], frames=schedule.frames, fast=run.fast)
+        blocks = studio.run(schedule.messages, setup.inputs, frames=schedule.frames, fast=run.fast)
         # Unbuffered: what a block brought is in the file before the next one is asked for.
         with closing(blocks), audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
             for block in blocks:
-                stream.write(np.ascontiguousarray(block.samples, dtype="<f4").tobytes())
+                with audio.told_when_full():
+                    stream.write(np.ascontiguousarray(block.samples, dtype="<f4").tobytes())
                 for column, meter in enumerate(meters):
                     meter.feed(block.samples[:, column])
                 if reporter.due():
@@ -201,72 +155,159 @@ def _meter_row(meter: InputMeter) -> dict:
 
 
 def keep_takes(run: Pass) -> None:
-    """Make takes of what a pass has recorded so far, measure them and place them where asked. Safe to repeat."""
+    """Make takes of what a pass has recorded so far, and ask for them to be measured. Safe to repeat."""
     partial = audio.partial_path(str(run.uid))
-    if not partial.exists():
-        return
-    setup = run.setup
-    width, rate = len(setup["inputs"]), setup["rate"]
-    frames = partial.stat().st_size // (4 * width)
-    for part in setup["parts"] if frames >= SHORTEST_S * rate else ():
-        track = Track.objects.filter(uid=part["track"]).first()
-        if track is None:
-            continue
-        for way in _ways(part):
-            take = run.takes.filter(track=track, way_uid=way["uid"]).first() or _make_take(
-                run, track, part, way, frames
+    if partial.exists():
+        setup = run.frozen
+        frames = partial.stat().st_size // (4 * len(setup.inputs))
+        if frames >= SHORTEST_S * setup.rate:
+            _make_takes(run, setup, partial, frames)
+        partial.unlink()
+    if run.takes.waiting().exists():
+        ask_to_measure(run)
+
+
+def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
+    """Takes of all that is not kept yet, in one reading of what came."""
+    tracks = {str(track.uid): track for track in run.session.tracks.all()}
+    kept = set(run.takes.values_list("track_id", "way_uid"))
+    wanted = [
+        _Coming(part, way, setup, frames)
+        for part in setup.parts
+        for way in part.ways
+        if part.track in tracks and (tracks[part.track].uid, way.uid) not in kept
+    ]
+    with ExitStack() as stack:
+        for one in wanted:
+            stack.callback(one.file.drop)
+        for block in audio.partial_blocks(partial, len(setup.inputs), frames) if wanted else ():
+            for one in wanted:
+                one.feed(block)
+        for one in wanted:
+            one.keep(run, tracks[one.part.track], setup)
+
+
+class _Coming:
+    """A take on its way into its file, with the meters of its sides."""
+
+    def __init__(self, part: RecordedPart, way: RecordedWay, setup: PassSetup, frames: int) -> None:
+        self.part, self.way, self.frames = part, way, frames
+        self.columns = list(way.columns)
+        self.meters = [InputMeter("") for _ in way.columns]
+        self.file = audio.TakeFile(
+            rate=setup.rate, channels=len(way.columns), frames=frames, first_sample=setup.first_sample
+        )
+
+    def feed(self, block: np.ndarray) -> None:
+        mine = block[:, self.columns]
+        for column, meter in enumerate(self.meters):
+            meter.feed(mine[:, column])
+        self.file.feed(mine)
+
+    def keep(self, run: Pass, track: Track, setup: PassSetup) -> None:
+        file = self.file.keep()
+        peak = max(meter.peak_db for meter in self.meters)
+        with transaction.atomic():
+            Take.objects.create(
+                session=run.session,
+                track=track,
+                run=run,
+                number=(run.session.takes.aggregate(Max("number"))["number__max"] or 0) + 1,
+                instrument_uid=self.part.instrument,
+                instrument_name=self.part.instrument_name,
+                returns_text=self.way.returns_text,
+                way_uid=self.way.uid,
+                way_name=self.way.name,
+                inverted=self.way.inverted,
+                file=file,
+                sample_rate=setup.rate,
+                channels=len(self.columns),
+                frames=self.frames,
+                first_sample=setup.first_sample,
+                home_trim_db=self.part.home_trim_db,
+                clipped=sum(meter.clips for meter in self.meters),
+                peak_db=None if peak == -math.inf else peak,
+                complete=self.frames >= setup.frames,
             )
-            if take.lateness is not None:
-                continue
-            measure_take(take)
+
+
+def ask_to_measure(run: Pass) -> None:
+    """Let the worker measure those takes of a pass that have no answer yet, and place them where the pass asks for it.
+    Asked again while it is under way, nothing changes."""
+    if run.measuring is None:
+        with transaction.atomic():
+            run.measuring = begin("measuring", about=str(run.uid))
+            run.save(update_fields=["measuring"])
+        hand_over(run.measuring)
+    else:
+        wait_again(run.measuring, "measuring")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """How far the takes of a pass are measured. now: number in the row of the one that is looked at, of all; placed:
+    how many of them stand where their notes are."""
+
+    run: Pass
+    job: Job | None
+    now: int
+    all: int
+    placed: int
+
+    @property
+    def running(self) -> bool:
+        return self.job is not None and not self.job.finished
+
+    @property
+    def left_over(self) -> int:
+        """Takes that nobody measured and nobody is measuring."""
+        return 0 if self.running else self.all - self.now + 1
+
+    @property
+    def done(self) -> float:
+        """Per cent."""
+        return round(self.job.progress * 100, 1) if self.job else 0.0
+
+    @property
+    def told(self) -> str:
+        """What came of it."""
+        if self.left_over:
+            return f"{self.left_over} of {self.all} take{'s' if self.all > 1 else ''} not measured yet."
+        standing = "placed" if self.placed == self.all else f"{self.placed} of them placed"
+        return f"{self.all} take{'s' if self.all > 1 else ''} measured, {standing}."
+
+    @property
+    def remaining(self) -> str:
+        return clock_text(self.job.remaining_s) if self.job and self.job.remaining_s is not None else ""
+
+
+def latest_measured(session: Session) -> Measured | None:
+    """How far the takes of a session's newest pass are measured; None where it has none, or they wait for nothing."""
+    run = session.passes.select_related("measuring").last()
+    return measured_state(run) if run and run.measuring and run.takes.kept().exists() else None
+
+
+def measured_state(run: Pass) -> Measured:
+    """How far the takes of a pass are measured."""
+    takes = run.takes.kept()
+    open_ones = takes.waiting().count()
+    placements = takes.values_list("placement", flat=True)
+    placed = sum(placement is not None for placement in placements)
+    return Measured(run, run.measuring, len(placements) - open_ones + 1, len(placements), placed)
+
+
+@work("measuring", resumed=True)
+def measure_takes(job_uid: str) -> None:
+    """The task: measure a pass's takes one after the other, place each where that is asked for and sure enough."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        run = Pass.objects.select_related("session__rig").get(measuring_id=job_uid)
+        left = list(run.takes.waiting().order_by("number"))
+        for place_in_row, take in enumerate(left):
+            measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
             if run.place and is_sure_enough(take):
                 place(take)
-    partial.unlink()
-
-
-def _ways(part: dict) -> list[dict]:
-    """The returns by which an armed part comes home, the main one last: it is the newest take of its track."""
-    main = {"uid": "", "name": ""} | {name: part.get(name) for name in ("columns", "returns_text", "inverted")}
-    return [*part.get("further", ()), main]
-
-
-def _make_take(run: Pass, track: Track, part: dict, way: dict, frames: int) -> Take:
-    setup = run.setup
-    width, columns = len(setup["inputs"]), way["columns"]
-    meters = [InputMeter("") for _ in columns]
-    partial = audio.partial_path(str(run.uid))
-    for block in audio.partial_blocks(partial, columns, width, frames):
-        for column, meter in enumerate(meters):
-            meter.feed(block[:, column])
-    file = audio.keep_take(
-        audio.partial_blocks(partial, columns, width, frames),
-        rate=setup["rate"],
-        channels=len(columns),
-        frames=frames,
-        first_sample=setup["first_sample"],
-    )
-    peak = max(meter.peak_db for meter in meters)
-    return Take.objects.create(
-        session=run.session,
-        track=track,
-        run=run,
-        number=(run.session.takes.order_by("-number").values_list("number", flat=True).first() or 0) + 1,
-        instrument_uid=part["instrument"],
-        instrument_name=part["instrument_name"],
-        returns_text=way["returns_text"],
-        way_uid=way["uid"],
-        way_name=way["name"],
-        inverted=bool(way["inverted"]),
-        file=file,
-        sample_rate=setup["rate"],
-        channels=len(columns),
-        frames=frames,
-        first_sample=setup["first_sample"],
-        home_trim_db=part["home_trim_db"],
-        clipped=sum(meter.clips for meter in meters),
-        peak_db=None if peak == -math.inf else peak,
-        complete=frames >= setup["frames"],
-    )
 
 
 def rescue_partial_takes() -> None:
@@ -278,7 +319,11 @@ def rescue_partial_takes() -> None:
             continue
         try:
             keep_takes(run)
+        except DiskFull:
+            log.exception("what pass %s had recorded waits for room", run.uid)
         except Exception:
             # A worker that cannot start helps nobody; the frames stay for a person to look at.
             log.exception("what pass %s had recorded could not be made into takes", run.uid)
             path.replace(path.with_suffix(".broken"))
+    for run in Pass.objects.filter(takes__in=Take.objects.waiting(), measuring=None).distinct():
+        ask_to_measure(run)

@@ -1,17 +1,18 @@
 """A trip opened: its legs, its soundings side by side, the model over buffers, what a player hears, what to type."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.core.timing.budget import Leg, monitored
 from hypotaxis.core.timing.buffers import BufferModel, in_words
 from hypotaxis.core.timing.context import changed
 from hypotaxis.core.timing.repeated import Repeated, compare
-from hypotaxis.core.timing.report import SURE_ENOUGH, half_of
+from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import KnownLateness, counts
+from hypotaxis.records.lateness import counts
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
 
@@ -84,8 +85,8 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
     written = None if late is None else (signed(late, 2), signed(ms_to_samples(late, rate), 0))
     return OpenedTrip(
         legs=tuple(_leg_line(leg) for leg in row.budget.legs),
-        soundings=tuple(_sounding_line(one, now, chosen) for one in (*known.soundings, *_of_parts(row.uid))),
-        repeated=_repeated(known, now),
+        soundings=tuple(_sounding_line(one, now, chosen) for one in (*row.soundings, *_of_parts(row.uid))),
+        repeated=_repeated(row.soundings, now),
         model_told=in_words(known.model) if known.model else "",
         predicted=_predicted(known.model, plan.rig.buffer, rate),
         heard=_heard(plan, row),
@@ -107,16 +108,17 @@ def _leg_line(leg: Leg) -> LegLine:
 
 def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | None) -> SoundingLine:
     differs = ""
-    if row.late_ms is not None and chosen is not None and chosen.uid != row.uid and chosen.result:
-        differs = signed(row.late_ms - chosen.result["offset_ms"], 2)
+    found = row.measured
+    if found and chosen is not None and chosen.uid != row.uid and chosen.measured:
+        differs = signed(found.lateness_ms - chosen.measured.lateness_ms, 2)
     patch = Patch.objects.filter(uid=row.wish.get("patch") or row.context.get("patch") or None).first()
     return SoundingLine(
         row=row,
         test=_what(row),
         setting=f"{row.context.get('buffer', '?')} at {row.context.get('rate', '?')} Hz",
         patch=patch.name if patch else "",
-        late="" if row.late_ms is None else signed(row.late_ms, 2),
-        jitter="" if row.late_ms is None else f"{row.jitter_ms:.2f}",
+        late=signed(found.lateness_ms, 2) if found else "",
+        jitter=f"{found.jitter_ms:.2f}" if found else "",
         differs=differs,
         stale="" if row.part_uid or row.way_uid else ", ".join(changed(row.context, now)),
     )
@@ -130,9 +132,9 @@ def _what(row: Sounding) -> str:
     return ", ".join(one for one in (named, TESTS[row.wish.get("test", "hits")]) if one)
 
 
-def _repeated(known: KnownLateness, now: Mapping[str, str]) -> Repeated | None:
-    same = [row for row in reversed(known.soundings) if counts(row) and not changed(row.context, now)]
-    return compare([(row.late_ms, half_of(row.late_ci) if row.late_ci else 0.0) for row in same])
+def _repeated(soundings: Sequence[Sounding], now: Mapping[str, str]) -> Repeated | None:
+    same = [row for row in reversed(soundings) if counts(row) and not changed(row.context, now)]
+    return compare([(row.measured.lateness_ms, row.measured.lateness_half or 0.0) for row in same])
 
 
 def _predicted(model: BufferModel | None, buffer: int, rate: int) -> tuple[Predicted, ...]:
@@ -175,33 +177,33 @@ class Dependence:
     told: str
 
 
-def dependence(plan: Plan, row: Sounding) -> Dependence | None:
-    """What a test of chords, velocities or clock says; None for other soundings."""
+def dependence(plan: Plan, row: Sounding, known: Mapping[str, KnownLateness]) -> Dependence | None:
+    """What a test of chords, velocities or clock says; None for other soundings. known: the latenesses of the plan."""
     wish = Wish(**row.wish) if row.wish else Wish()
-    if not row.result or wish.test == "hits":
+    found = row.measured
+    if found is None or wish.test == "hits":
         return None
-    doubt = "" if row.result["confidence"] >= SURE_ENOUGH else " It is not sure enough to rely on."
+    doubt = "" if found.confidence >= SURE_ENOUGH else " It is not sure enough to rely on."
     if wish.test == "clock":
-        return Dependence("", (), _clock_told(plan, row) + doubt)
-    groups = groups_of(wish, row.result["hits"], row.result["sample_rate"])
+        return Dependence("", (), _clock_told(row, known.get(row.instrument_uid)) + doubt)
+    groups = groups_of(wish, row.hits, found.sample_rate)
     lines = tuple((str(one.value), one.hits, signed(one.lateness_ms, 2), f"±{one.half_ms:.2f}") for one in groups)
     if wish.test == "velocity":
         return Dependence("velocity", lines, _velocity_told(groups) + doubt)
     instrument = plan.instrument(row.instrument_uid)
     sent = plan.rig.find(instrument.seat(row.part_uid).send) if instrument else None
     by_wire = sent is not None and not sent[1].carried_by
-    slope = per_note(wish, row.result["hits"], row.result["sample_rate"], by_wire=by_wire)
+    slope = per_note(wish, row.hits, found.sample_rate, by_wire=by_wire)
     return Dependence("notes before it", lines, _chord_told(slope) + doubt if slope else "")
 
 
-def _clock_told(plan: Plan, row: Sounding) -> str:
+def _clock_told(row: Sounding, known: KnownLateness | None) -> str:
     """What the clock drives, against the clock and against notes that are played."""
-    late = row.result["offset_ms"]
+    late = row.measured.lateness_ms
     told = f"Driven by clock it comes home {signed(late, 2)} ms from the clock's sixteenths"
-    one = plan.instrument(row.instrument_uid)
-    if one is None or one.lateness_ms is None:
+    if known is None or known.lateness_ms is None:
         return f"{told}; that is its own number, not that of played notes."
-    return f"{told}, {signed(late - one.lateness_ms, 2)} ms against notes that are played; each has its own number."
+    return f"{told}, {signed(late - known.lateness_ms, 2)} ms against notes that are played; each has its own number."
 
 
 def _velocity_told(groups: tuple[Group, ...]) -> str:

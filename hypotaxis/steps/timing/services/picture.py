@@ -7,6 +7,7 @@ import numpy as np
 from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
 from hypotaxis.core.timing.aligning import miss_told
+from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.timing.recording import SIDES, read_window, side_of
 from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text, half_of
 from hypotaxis.core.units import clock_text, signed
@@ -67,100 +68,86 @@ def difference_of(row: Sounding) -> str:
         f"confidence {found['difference_confidence']:.2f})."
     )
     other = Sounding.objects.filter(uid=found["with"]).first()
-    known = other.result.get("offset_ms") if other else None
-    if known is None:
+    if other is None or other.measured is None:
         return told
+    known = other.measured.lateness_ms
     return f"{told} With the {signed(known, 2)} ms of that one they are late by {signed(known + later, 2)} ms."
 
 
 def opened_of(row: Sounding) -> Opened:
     """A measured sounding in full."""
-    found = row.result
-    digits = {"offset_ms": 2, "offset_samples": 1, "jitter_ms": 2, "drift_ppm": 1, "attack_ms": 2}
-    digits |= {"offset_start_ms": 2, "offset_end_ms": 2}
-    names = {
-        "offset_ms": ("Late by", "ms"),
-        "offset_samples": ("", "samples"),
-        "offset_start_ms": ("first note", "ms"),
-        "offset_end_ms": ("last note", "ms"),
-        "jitter_ms": ("Jitter", "ms"),
-        "drift_ppm": ("Drift", "ppm"),
-        "attack_ms": ("Attack", "ms"),
-    }
-    numbers = []
-    for key, (title, unit) in names.items():
-        value, about = found[key], found[f"{key}_ci"]
-        if value is None:
-            numbers.append((title, "not known", "", ""))
-            continue
-        plain = key in ("jitter_ms", "attack_ms")
-        text = f"{value:.{digits[key]}f}" if plain else signed(value, digits[key])
-        half = f"±{half_of(about):.{digits[key]}f}" if about else ""
-        numbers.append((title, text, half, unit))
+    found = row.measured
+    counts = (
+        ("in the score", row.notes, True),
+        ("matched", found.matched, True),
+        ("of them set aside", found.set_aside, False),
+        ("missed", found.missed, True),
+        ("too close", found.merged, False),
+        ("outside it", found.outside, False),
+        ("without a note", found.extra, True),
+    )
     return Opened(
-        verdict=verdict(found),
-        numbers=tuple(numbers),
-        counts=tuple(
-            (word, found[key])
-            for word, key in (
-                ("in the score", "notes"),
-                ("matched", "matched"),
-                ("of them set aside", "set_aside"),
-                ("missed", "missed"),
-                ("too close", "merged"),
-                ("outside it", "outside"),
-                ("without a note", "extra"),
-            )
-            if found[key] or key in ("notes", "matched", "missed", "extra")
-        ),
+        verdict=verdict(row, found),
+        numbers=_numbers(found),
+        counts=tuple((word, count) for word, count, always in counts if count or always),
         hits=hits_plot(
-            found["hits"],
-            found["sample_rate"],
-            start_ms=found["offset_start_ms"],
-            end_ms=found["offset_end_ms"],
-            jitter_ms=found["jitter_ms"],
+            row.hits, found.sample_rate, start_ms=found.start_ms, end_ms=found.end_ms, jitter_ms=found.jitter_ms
         ),
-        overlay=overlay_plot(found["overlay"], median_ms=found["offset_ms"], jitter_ms=found["jitter_ms"]),
-        clipped=found["clipped"],
-        warnings=tuple(found["warnings"]),
-        late_ms=signed(found["offset_ms"], 2),
-        late_samples=signed(found["offset_samples"], 0),
-        shift_ms=signed(-found["offset_ms"], 2),
-        shift_samples=signed(-found["offset_samples"], 0),
-        confidence=f"{found['confidence']:.2f}",
-        misses=miss_told(
-            found["offset_start_ms"],
-            found["offset_end_ms"],
-            found["drift_ppm"],
-            half_of(found["drift_ppm_ci"]) if found["drift_ppm_ci"] else None,
-        ),
+        overlay=overlay_plot(row.overlay, median_ms=found.lateness_ms, jitter_ms=found.jitter_ms),
+        clipped=found.clipped,
+        warnings=found.warnings,
+        late_ms=signed(found.lateness_ms, 2),
+        late_samples=signed(found.samples, 0),
+        shift_ms=signed(-found.lateness_ms, 2),
+        shift_samples=signed(-found.samples, 0),
+        confidence=f"{found.confidence:.2f}",
+        misses=miss_told(found.start_ms, found.end_ms, found.drift_ppm, found.drift_half),
     )
 
 
-def verdict(found: dict) -> str:
+def _numbers(found: Measurement) -> tuple[tuple[str, str, str, str], ...]:
+    """(name, value, half of its interval, unit) of each figure."""
+    per_ms = found.sample_rate / 1000
+    half = found.lateness_half
+    rows = (
+        ("Late by", signed(found.lateness_ms, 2), half, 2, "ms"),
+        ("", signed(found.samples, 1), None if half is None else half * per_ms, 1, "samples"),
+        ("first note", signed(found.start_ms, 2), found.start_half, 2, "ms"),
+        ("last note", signed(found.end_ms, 2), found.end_half, 2, "ms"),
+        ("Jitter", f"{found.jitter_ms:.2f}", found.jitter_half, 2, "ms"),
+        ("Drift", signed(found.drift_ppm, 1), found.drift_half, 1, "ppm"),
+        ("Attack", f"{found.attack_ms:.2f}", found.attack_half, 2, "ms"),
+    )
+    return tuple(
+        (name, value, "" if about is None else f"±{about:.{digits}f}", unit)
+        for name, value, about, digits, unit in rows
+    )
+
+
+def verdict(row: Sounding, found: Measurement) -> str:
     """What was found, in a sentence or two."""
-    word = "late" if found["offset_ms"] >= 0 else "early"
-    inside = found["matched"] + found["missed"]
+    word = "late" if found.lateness_ms >= 0 else "early"
     source = {"mono": "", "left": " on the left side", "right": " on the right side", "mix": " on both sides mixed"}
+    half = found.drift_half
+    about = None if half is None else [found.drift_ppm - half, found.drift_ppm + half]
     sentence = (
-        f"It comes home {abs(found['offset_ms']):.1f} ms {word}{source[found['input']]}, by {found['matched']} of "
-        f"{inside} notes over {clock_text(found['seconds'])}; single hits scatter by {found['jitter_ms']:.2f} ms, "
-        f"{drift_text(found['drift_ppm'], found['drift_ppm_ci'])}."
+        f"It comes home {abs(found.lateness_ms):.1f} ms {word}{source[found.side]}, by {found.matched} of "
+        f"{found.looked_for} notes over {clock_text(row.seconds)}; single hits scatter by {found.jitter_ms:.2f} ms, "
+        f"{drift_text(found.drift_ppm, about)}."
     )
-    if found["confidence"] < SURE_ENOUGH:
+    if found.confidence < SURE_ENOUGH:
         return f"Perhaps: {sentence[0].lower()}{sentence[1:]} It is not sure enough to rely on; see below why."
     return sentence
 
 
 def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> Wave:
     """The recording around hit `number` (counted from 0 among the matched ones, held inside)."""
-    found = row.result
-    hits = found["hits"]
+    found, hits = row.measured, row.hits
     number = min(max(0, number), len(hits) - 1)
     moment, onset, used = hits[number]
-    rate = found["sample_rate"]
+    rate = found.sample_rate
     view = GlassView(moment, span_ms, offset_ms, rate, WAVE_W)
-    path, side = path_of(row.recording), SIDES[found["input"]]
+    path, side = path_of(row.recording), SIDES[found.side]
     samples = side_of(read_window(path, *view.window()), side)
     around = side_of(read_window(path, int(onset), int(onset + 0.15 * rate)), side)
     loudest = float(np.abs(around).max(initial=0.0))

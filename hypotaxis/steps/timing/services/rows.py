@@ -9,10 +9,11 @@ from hypotaxis.core.drawing.needles import Needle, Scale, needle, scale
 from hypotaxis.core.drawing.ribbon import Ribbon, ribbon
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.timing.applied import SOUNDING, Found, KnownLateness
 from hypotaxis.core.timing.budget import Budget, budget, loop_budget, measured_budget
 from hypotaxis.core.timing.together import spread_ms
 from hypotaxis.core.units import ms_to_samples, signed
-from hypotaxis.records.lateness import Found, KnownLateness, counts, heard_together
+from hypotaxis.records.lateness import Latenesses, counts, heard_together
 from hypotaxis.records.models import Job, Sounding
 
 MEASURED = ("sounding", "take", "predicted")
@@ -39,6 +40,7 @@ class TripRow:
     expected: str
     loop: bool = False
     trouble: str = ""
+    soundings: tuple[Sounding, ...] = ()
 
     @property
     def stale(self) -> str:
@@ -62,20 +64,21 @@ class OwnRow:
 
 def rows_of(
     plan: Plan,
-    known: Mapping[str, KnownLateness],
+    latenesses: Latenesses,
     own: list[Sounding],
     opened: Sounding | None,
     waits_ms: Mapping[str, float],
 ) -> tuple[list[TripRow], list[OwnRow], Scale]:
-    """(trips, recordings of one's own, the scale that holds them all). known: what is known of each lateness, by uid;
-    waits_ms: what notes of an instrument (uid) wait for their wire in the session."""
-    every = (*plan.instruments, *plan.loops)
+    """(trips, recordings of one's own, the scale that holds them all). waits_ms: what notes of an instrument (uid) wait
+    for their wire in the session."""
+    every, known = (*plan.instruments, *plan.loops), latenesses.known
     trips = [(one, _budget_of(plan, one, known[one.uid], waits_ms.get(one.uid, 0.0))) for one in every]
     latest = [row.ms for _, row in trips]
     latest += [one.lateness_ms for one in known.values() if one.lateness_ms is not None]
-    latest += [row.result["offset_ms"] for row in own if row.result]
+    latest += [row.measured.lateness_ms for row in own if row.measured]
     marks = scale(max(latest, default=20.0))
-    rows = [_trip_row(plan, one, row, known[one.uid], marks.end_ms) for one, row in trips]
+    soundings = latenesses.soundings
+    rows = [_trip_row(plan, one, row, known[one.uid], soundings.get(one.uid, []), marks.end_ms) for one, row in trips]
     return rows, [_own_row(row, marks.end_ms, opened) for row in own], marks
 
 
@@ -93,7 +96,9 @@ def _outdated(known: KnownLateness) -> bool:
     return bool(known.stale) and known.source not in ("predicted", "typed")
 
 
-def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, end_ms: float) -> TripRow:
+def _trip_row(
+    plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, soundings: list[Sounding], end_ms: float
+) -> TripRow:
     loop = isinstance(one, Loop)
     expected = known.lateness_ms is None or _outdated(known)
     plain = known.source if known.source in ("borrowed", "predicted") else "measured"
@@ -109,26 +114,27 @@ def _trip_row(plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLate
         ribbon=ribbon(legs, end_ms, state),
         needle=None if late is None else needle(late, found.jitter_ms if found else 0.0, end_ms),
         known=known,
-        late="" if late is None else signed(late),
+        late=known.written,
         jitter=f"{found.jitter_ms:.2f}" if found and known.source != "typed" else "",
         hits=f"{found.used} of {found.looked_for}" if found and known.source in MEASURED else "",
         shift="" if late is None else signed(-ms_to_samples(late, plan.rig.sample_rate), 0),
         told=_told(known),
         expected=f"expected about {signed(legs.ms)} ±{legs.half_ms:.1f} ms" if late is None else "",
         loop=loop,
-        trouble=_trouble(known),
+        trouble=_trouble(known, soundings),
+        soundings=tuple(soundings),
     )
 
 
-def _trouble(known: KnownLateness) -> str:
+def _trouble(known: KnownLateness, soundings: list[Sounding]) -> str:
     """Why the newest sounding says nothing; empty where it does, or something newer stands."""
-    newest = next(iter(known.soundings), None)
+    newest = next(iter(soundings), None)
     if newest is None or (known.found and known.found.made >= newest.made):
         return ""
     if newest.job.state == Job.FAILED:
         return f"The last sounding has no answer. {newest.job.message}"
     single = newest.wish.get("test", "hits") == "hits"
-    if newest.late_ms is None or not single or counts(newest):
+    if newest.measured is None or not single or counts(newest):
         return ""
     return "The last sounding was not sure enough to count. Choose a sound with a sharp beginning, and sound it again."
 
@@ -146,24 +152,24 @@ def _told(known: KnownLateness) -> str:
 
 
 def _measured(found: Found) -> str:
-    return f"{timezone.localtime(found.made):%-d %b %H:%M}" if found.sounding else found.name
+    return f"{timezone.localtime(found.made):%-d %b %H:%M}" if found.kind == SOUNDING else found.name
 
 
 def _own_row(row: Sounding, end_ms: float, opened: Sounding | None) -> OwnRow:
-    found = row.result
-    if not found:
+    found = row.measured
+    if found is None:
         return OwnRow(row.name, row, None, "", "", "", "", "")
     differs = ""
-    if opened is not None and opened.uid != row.uid and opened.result:
-        differs = signed(found["offset_ms"] - opened.result["offset_ms"], 2)
+    if opened is not None and opened.uid != row.uid and opened.measured:
+        differs = signed(found.lateness_ms - opened.measured.lateness_ms, 2)
     return OwnRow(
         title=row.name,
         sounding=row,
-        needle=needle(found["offset_ms"], found["jitter_ms"], end_ms),
-        late=signed(found["offset_ms"]),
-        jitter=f"{found['jitter_ms']:.2f}",
-        hits=f"{found['matched']} of {found['matched'] + found['missed']}",
-        shift=signed(-found["offset_samples"], 0),
+        needle=needle(found.lateness_ms, found.jitter_ms, end_ms),
+        late=signed(found.lateness_ms),
+        jitter=f"{found.jitter_ms:.2f}",
+        hits=f"{found.matched} of {found.looked_for}",
+        shift=signed(-found.samples, 0),
         differs=differs,
     )
 

@@ -3,31 +3,28 @@
 import os
 import shutil
 import uuid
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
 import soundfile
 from django.core.files import File
-from django.core.files.base import ContentFile
 from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
 from django.db import transaction
-from huey.contrib.djhuey import db_task
 
-from hypotaxis.core.errors import NoAnswer, UnreadableFile, UnsupportedScore
+from hypotaxis.core.errors import NoAnswer, UnsupportedScore
 from hypotaxis.core.formats.audio import open_sound
-from hypotaxis.core.formats.smf import read_smf, write_smf
-from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.formats.smf import write_smf
+from hypotaxis.core.formats.unknown import parts_in, seconds_of
+from hypotaxis.core.plan import TYPED, Instrument, Loop, Plan
 from hypotaxis.core.rig.change import keep_instrument, keep_loop
 from hypotaxis.core.timing.aligning import anchor_samples, fitted, shifted
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.grid import grid_score
-from hypotaxis.core.timing.report import SURE_ENOUGH
-from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, forget_old, write_whole
-from hypotaxis.records.jobs import Reporter, running, wait_again
+from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, made_once, write_whole
+from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.journal import change_plan
-from hypotaxis.records.models import Job, Sounding
-from hypotaxis.records.plan import load_plan
+from hypotaxis.records.models import Job, Rig, Sounding
 
 ENDED = (Job.DONE, Job.FAILED)
 MOST_OTHERS = 40
@@ -35,21 +32,16 @@ KEPT_ALIGNED = 12
 """Aligned recordings that are kept; all of them can be made again."""
 
 
-def grid_file(recording: UploadedFile, *, step: str, bpm: float) -> ContentFile:
-    """A grid in place of a score, as long as the recording. Raises UnreadableFile for a recording that is none."""
-    recording.seek(0)
-    try:
-        with open_sound(recording) as sound:
-            seconds = sound.frames / sound.samplerate
-    except soundfile.LibsndfileError as error:
-        raise UnreadableFile("It is no recording that can be read. Export it as WAV.") from error
-    finally:
-        recording.seek(0)
-    return ContentFile(write_smf(grid_score(bpm=bpm, step=step, seconds=seconds)), f"{step} at {bpm:g} BPM")
+@dataclass(frozen=True)
+class Grid:
+    """Steps of a steady tempo in place of a score. step: a key of core.timing.grid.STEPS."""
+
+    step: str
+    bpm: float
 
 
 def start_sounding(
-    score: File,
+    score: File | Grid,
     recording: UploadedFile,
     *,
     name: str,
@@ -57,27 +49,36 @@ def start_sounding(
     channel: int | None = None,
     side: str = "auto",
     mine: dict | None = None,
+    token: str = "",
 ) -> Sounding:
-    """Keep the two files and ask the worker to measure them. mine: fields of the trip it belongs to.
+    """Keep the two files and ask the worker to measure them. mine: fields of the trip it belongs to; token: of the
+    form.
 
-    Raises UnreadableFile (or its kind UnsupportedScore) for a score that cannot be used, and then keeps nothing.
+    Raises UnreadableFile for a score or, in place of one, a grid for a recording that cannot be used; then nothing is
+    kept.
     """
-    data = score.read()
-    parts = [[part.track, part.channel, part.name, len(part.notes)] for part in read_smf(data).parts]
-    if not parts:
-        raise UnsupportedScore("The score has no notes, so there is nothing to measure against.")
+    if before := asked_before(token):
+        return before.sounding
     kept: list[Path] = []
     try:
-        kept.append(write_whole("soundings", ".score", lambda stream: stream.write(data)))
         kept.append(_keep_upload(recording))
+        if isinstance(score, Grid):
+            made = grid_score(bpm=score.bpm, step=score.step, seconds=seconds_of(kept[0]))
+            data, title = write_smf(made), f"{score.step} at {score.bpm:g} BPM"
+        else:
+            data, title = score.read(), str(score.name)
+        kept.append(write_whole("soundings", ".score", lambda stream: stream.write(data)))
+        parts = [[part.track, part.channel, part.name, part.notes] for part in parts_in(kept[1])]
+        if not parts:
+            raise UnsupportedScore("The score has no notes, so there is nothing to measure against.")
         with transaction.atomic():
-            job = Job.objects.create(kind="sounding")
+            job = begin("measure", token=token)
             row = Sounding.objects.create(
                 name=name[:80],
                 job=job,
-                score=kept[0].name,
-                score_title=str(score.name)[:120],
-                recording=kept[1].name,
+                score=kept[1].name,
+                score_title=title[:120],
+                recording=kept[0].name,
                 recording_title=str(recording.name)[:120],
                 parts=parts,
                 track=track,
@@ -89,34 +90,32 @@ def start_sounding(
         for path in kept:
             path.unlink(missing_ok=True)
         raise
-    measure(str(job.uid))
+    hand_over(job)
     return row
 
 
-def keep_lateness(row: Sounding, lateness_ms: float | None, source: str = "sounding") -> None:
-    """Let the instrument or loop that a sounding belongs to have a lateness, with where it comes from; only of its
-    first part and main return, and only while it is in the rig."""
-    if row.part_uid or row.way_uid:
-        return
-    plan = load_plan(row.rig)
-    one = plan.instrument(row.instrument_uid) or plan.loop(row.loop_uid)
-    if one:
-        change_plan(row.rig, f"lateness of {one.name}", plan, with_lateness(plan, one, lateness_ms, source))
+def type_lateness(rig: Rig, plan: Plan, one: Instrument | Loop, lateness_ms: float | None) -> None:
+    """Keep a lateness that the owner knows from elsewhere; None: let what was measured count again."""
+    typed = None if lateness_ms is None else round(lateness_ms, 3)
+    changed = replace(one, given_ms=typed, given_from=TYPED if typed is not None else "")
+    after = keep_loop(plan, changed) if isinstance(one, Loop) else keep_instrument(plan, changed)
+    change_plan(rig, f"lateness of {one.name}", plan, after)
 
 
-def with_lateness(plan: Plan, one: Instrument | Loop, lateness_ms: float | None, source: str) -> Plan:
-    """The plan with the lateness of an instrument or effect loop; None = not known."""
-    known = None if lateness_ms is None else round(lateness_ms, 3)
-    changed = replace(one, lateness_ms=known, lateness_from=source if known is not None else "")
-    return keep_loop(plan, changed) if isinstance(one, Loop) else keep_instrument(plan, changed)
+def keep_answer(row: Sounding, found: dict) -> None:
+    """Store what the analysis told of a recording: its measurement, hits and picture."""
+    kept = ("measurement", "hits", "overlay", "seconds", "kind", "notes")
+    for name in kept:
+        setattr(row, name, found[name])
+    row.read_track, row.read_channel = found["track"], found["channel"]
+    row.save(update_fields=[*kept, "read_track", "read_channel"])
 
 
 def measure_again(row: Sounding, *, track: int | None, channel: int | None, side: str) -> None:
     """Measure the same files with another choice; what was found before is replaced when the new answer is there."""
     row.track, row.channel, row.side = track, channel, side
     row.save(update_fields=["track", "channel", "side"])
-    wait_again(row.job_id)
-    measure(str(row.job_id))
+    wait_again(row.job, "measure")
 
 
 def others_to_compare(row: Sounding) -> list[Sounding]:
@@ -130,17 +129,19 @@ def others_to_compare(row: Sounding) -> list[Sounding]:
 
 def compare_with(row: Sounding, other: Sounding) -> None:
     """Ask for what a sounding's recording differs from another one's by."""
-    wait_again(row.job_id)
-    compare(str(row.job_id), str(other.uid))
+    wait_again(row.job, "compare", {"other": str(other.uid)})
 
 
-@db_task()
-def compare(job_uid: str, other_uid: str) -> None:
+@work("compare", resumed=True)
+def compare(job_uid: str) -> None:
     """The task: lay the recording over the other one; what was measured before stays."""
     with running(job_uid) as reporter:
         if reporter is None:
             return
-        row, other = Sounding.objects.get(job_id=job_uid), Sounding.objects.get(uid=other_uid)
+        row = Sounding.objects.get(job_id=job_uid)
+        other = Sounding.objects.filter(uid=reporter.job.request["other"]).first()
+        if other is None:
+            raise NoAnswer("The recording it was to be compared with is gone.")
         about = {"with": str(other.uid), "name": other.name}
         try:
             found = _measured(row, reporter, against=path_of(other.recording))
@@ -149,7 +150,7 @@ def compare(job_uid: str, other_uid: str) -> None:
         else:
             row.compared = about | {name: found[name] for name in found if name.startswith(("difference_", "compared"))}
         row.save(update_fields=["compared"])
-        if not row.result:
+        if row.measurement is None:
             # By itself it still has no answer.
             raise NoAnswer(
                 "Its own lateness could not be read; what it differs from another recording by stands below."
@@ -177,15 +178,11 @@ def path_of(name: str) -> Path:
 def aligned_file(row: Sounding, *, corrected: bool) -> Path:
     """The recording with its sound where the score says, from the score's zero; made when first asked for. corrected:
     with the drift taken out, too."""
-    path = folder("aligned") / f"{row.uid}-{row.result['offset_samples']:.0f}-{int(corrected)}.wav"
-    if path.exists():
-        return path
-    forget_old("aligned", "*.wav", KEPT_ALIGNED)
-    found = row.result
-    rate, moment = found["sample_rate"], found["hits"][0][0]
-    earlier, drift = found["offset_samples"], found["drift_ppm"] or 0.0
+    found = row.measured
+    rate, (moment, *_) = found.sample_rate, row.hits[0]
+    earlier, drift = found.samples, found.drift_ppm
     if corrected:
-        late = found["offset_start_ms"] * rate / 1000
+        late = found.start_ms * rate / 1000
         earlier = anchor_samples(moment=moment, late_samples=late, drift_ppm=drift)
 
     def write(stream: BinaryIO) -> None:
@@ -197,21 +194,18 @@ def aligned_file(row: Sounding, *, corrected: bool) -> Path:
                 for block in shifted(blocks, round(earlier)):
                     target.write(block)
 
-    return write_whole("aligned", ".wav", write).replace(path)
+    name = f"{row.uid}-{found.samples:.0f}-{int(corrected)}.wav"
+    return made_once("aligned", name, write, keep=KEPT_ALIGNED)
 
 
-@db_task()
+@work("measure", resumed=True)
 def measure(job_uid: str) -> None:
     """The task: measure in a process apart, keep what it found."""
     with running(job_uid) as reporter:
         if reporter is None:
             return
         row = Sounding.objects.get(job_id=job_uid)
-        result = _measured(row, reporter)
-        row.result = result
-        row.save(update_fields=["result"])
-        if row.instrument_uid and result["confidence"] >= SURE_ENOUGH:
-            keep_lateness(row, result["offset_ms"])
+        keep_answer(row, _measured(row, reporter))
 
 
 def _keep_upload(upload: UploadedFile) -> Path:

@@ -11,27 +11,35 @@ from dataclasses import asdict, dataclass
 import numpy as np
 import soundfile
 from django.db import transaction
-from huey.contrib.djhuey import db_task
 
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, StudioTrouble
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
+from hypotaxis.core.playing.tryout import usual_note
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
-from hypotaxis.core.session.tryout import usual_note
 from hypotaxis.core.studio import Message, Studio
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal
-from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import Wish, clock_schedule, played_score, sounding_score
 from hypotaxis.records.audio import write_whole
-from hypotaxis.records.jobs import Cancelled, Reporter, running
-from hypotaxis.records.models import Job, Patch, Rig, Sounding
+from hypotaxis.records.jobs import (
+    Cancelled,
+    Reporter,
+    ask_to_cancel,
+    asked_before,
+    begin,
+    hand_over,
+    running,
+    wait_again,
+    work,
+)
+from hypotaxis.records.models import Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import send_apart, studio_for
-from hypotaxis.steps.timing.services.sounding import keep_lateness, path_of, remove_files
+from hypotaxis.steps.timing.services.sounding import keep_answer, path_of, remove_files
 
 RECORDING_SHARE = 0.85
 """Of the time is playing in real time; the rest is measuring."""
@@ -113,19 +121,39 @@ def last_wish(rig: Rig, trip: Trip) -> dict:
     """What was asked for when a trip was sounded before: its note and velocity, and the sound that was chosen for it;
     empty for one that was not."""
     mine = {"loop_uid": trip.loop.uid} if trip.loop else {"instrument_uid": trip.instrument.uid, "part_uid": trip.part}
-    row = Sounding.objects.filter(rig=rig, studio=True, way_uid=trip.way, **mine).defer("result").first()
+    row = Sounding.objects.filter(rig=rig, studio=True, way_uid=trip.way, **mine).figures().first()
     return {name: row.wish[name] for name in ("note", "velocity", "patch") if name in row.wish} if row else {}
 
 
-def start(rig: Rig, plan: Plan, trips: Sequence[Trip], **wish) -> list[Sounding]:
-    """Ask the worker for a sounding of each trip, in a row. wish: fields of Wish; what is not given is as it was when
-    the trip was sounded before, otherwise a note that suits its box. Raises CannotSchedule when one cannot be."""
+def start(rig: Rig, plan: Plan, trips: Sequence[Trip], token: str = "", **wish) -> list[Sounding]:
+    """Ask the worker for a sounding of each trip, in a row. token: of the form; wish: fields of Wish; what is not given
+    is as it was when the trip was sounded before, otherwise a note that suits its box. Raises CannotSchedule when one
+    cannot be."""
     for trip in trips:
         check_trip(plan, trip)
-    rows = [_row(rig, plan, trip, Wish(**_suited(plan, trip) | last_wish(rig, trip) | wish)) for trip in trips]
+    with transaction.atomic():
+        if before := asked_before(token):
+            return [before.sounding]
+        rows = []
+        for place, trip in enumerate(trips):
+            full = Wish(**_suited(plan, trip) | last_wish(rig, trip) | wish)
+            rows.append(_row(rig, plan, trip, full, token if place == 0 else ""))
     for row in rows:
-        take(str(row.job_id))
+        hand_over(row.job)
     return rows
+
+
+def take_again(row: Sounding) -> None:
+    """Play and record once more what a sounding of the studio asked for; it ended without an answer."""
+    wait_again(row.job, "sounding")
+
+
+def stop(row: Sounding) -> bool:
+    """Ask a sounding to stop. True: it is gone, since nothing was played yet."""
+    gone = ask_to_cancel(str(row.job_id)) and row.studio and not row.recording
+    if gone:
+        row.job.delete()
+    return gone
 
 
 def _suited(plan: Plan, trip: Trip) -> dict:
@@ -136,14 +164,13 @@ def _suited(plan: Plan, trip: Trip) -> dict:
     return {"note": voices[0] if voices else usual_note(plan, trip.instrument)}
 
 
-@transaction.atomic
-def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish) -> Sounding:
+def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish, token: str) -> Sounding:
     if trip.loop:
         context, mine = context_of_loop(plan, trip.loop), {"loop_uid": trip.loop.uid}
     else:
         context = context_of(plan, trip.instrument, part=trip.part, way=trip.way)
         mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "way_uid": trip.way}
-    job = Job.objects.create(kind="sounding")
+    job = begin("sounding", token=token)
     return Sounding.objects.create(
         name=trip.name[:80], job=job, rig=rig, studio=True, wish=asdict(wish), context=context, **mine
     )
@@ -160,14 +187,13 @@ def trip_of_row(plan: Plan, row: Sounding) -> Trip:
     return trip
 
 
-@db_task()
+@work("sounding")
 def take(job_uid: str) -> None:
     """The task: play, record, measure, keep; what was called up before is called up again, however it ends."""
     with running(job_uid) as reporter:
-        rows = Sounding.objects.filter(job_id=job_uid)
         if reporter is None:
-            rows.delete()
             return
+        rows = Sounding.objects.filter(job_id=job_uid)
         try:
             _take(rows.select_related("rig").get(), reporter)
         except Cancelled:
@@ -195,10 +221,7 @@ def _take(row: Sounding, reporter: Reporter) -> None:
         if wish.test != "clock":
             raise
         raise NoAnswer(f"{error} {NOT_DRIVEN}") from error
-    row.result = found
-    row.save(update_fields=["result"])
-    if wish.test == "hits" and found["confidence"] >= SURE_ENOUGH:
-        keep_lateness(row, found["offset_ms"])
+    keep_answer(row, found)
 
 
 def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporter) -> None:

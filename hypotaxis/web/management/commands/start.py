@@ -3,9 +3,6 @@
 import os
 import signal
 import socket
-import subprocess
-import sys
-import threading
 import time
 from datetime import datetime
 from pathlib import Path
@@ -14,11 +11,13 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import connections
+from django.utils.module_loading import autodiscover_modules
 
+from hypotaxis.records.jobs import mark_not_begun
 from hypotaxis.web.management.commands.worker import take_lock
+from hypotaxis.web.worker_watch import WorkerWatch
 
 HOST = "127.0.0.1"
-MOST_RESTARTS = 5
 PATIENCE = 20
 """How often, every 0.2 s, a lock that is taken is asked for again."""
 
@@ -40,9 +39,11 @@ class Command(BaseCommand):
             left_over.unlink()
         call_command("migrate", verbosity=0, interactive=False)
         call_command("collectstatic", verbosity=0, interactive=False, clear=False)
+        autodiscover_modules("tasks")
         if demo:
             call_command("loaddemo", stdout=self.stdout)
-        worker = _Worker()
+        mark_not_begun()
+        worker = WorkerWatch()
         # A plain kill ends everything too, as Ctrl-C does.
         signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
         try:
@@ -68,41 +69,6 @@ class Command(BaseCommand):
         (data / "secret.key").write_text((aside / "secret.key").read_text())
         (data / "secret.key").chmod(0o600)
         self.stdout.write(f"The old data is kept in {Path(os.path.relpath(aside))}.")
-
-
-class _Worker:
-    """The worker process, started again when it dies."""
-
-    def __init__(self) -> None:
-        self.process: subprocess.Popen | None = None
-        self.ending = False
-
-    def start(self) -> None:
-        self._launch()
-        threading.Thread(target=self._watch, daemon=True).start()
-
-    def _launch(self) -> None:
-        command = [sys.executable, "manage.py", "worker", "--parent", str(os.getpid())]
-        # In a session of its own, so that Ctrl-C reaches it through us only, in order.
-        self.process = subprocess.Popen(command, cwd=settings.BASE, start_new_session=True, stdout=subprocess.DEVNULL)
-
-    def _watch(self) -> None:
-        for _ in range(MOST_RESTARTS):
-            self.process.wait()
-            if self.ending:
-                return
-            print("The worker ended; starting it again.", file=sys.stderr)
-            time.sleep(1)
-            self._launch()
-
-    def stop(self) -> None:
-        self.ending = True
-        if self.process and self.process.poll() is None:
-            self.process.terminate()
-            try:
-                self.process.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                self.process.kill()
 
 
 def _check_port(port: int) -> None:

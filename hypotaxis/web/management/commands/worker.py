@@ -13,10 +13,13 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils.module_loading import autodiscover_modules
 from huey.contrib.djhuey import HUEY
 
-from hypotaxis.records.jobs import mark_interrupted
+from hypotaxis.records.jobs import Healer, mark_interrupted
 from hypotaxis.records.studio import own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
+
+log = logging.getLogger(__name__)
+HEAL_EVERY_S = 3.0
 
 
 def take_lock() -> TextIO | None:
@@ -52,12 +55,24 @@ class Command(BaseCommand):
         rescue_partial_takes()
         forget_interrupted_imports()
         HUEY.flush_locks()
+        threading.Thread(target=_heal, daemon=True).start()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
         if parent:
             threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
         self.stdout.write("worker ready")
         consumer.run()
+
+
+def _heal() -> None:
+    healer = Healer()
+    while True:
+        time.sleep(HEAL_EVERY_S)
+        try:
+            healer.look()
+        except Exception:
+            # A queue that cannot be read now can be read later.
+            log.exception("the look round failed")
 
 
 def _end_with(parent: int) -> None:

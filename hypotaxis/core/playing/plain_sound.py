@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from hypotaxis.core.session.tryout import PlayedNote
+from hypotaxis.core.playing.tryout import PlayedNote
 
 HARMONICS = ((1, 1.0), (2, 0.4), (3, 0.2))
 DECAY_S, RELEASE_S, ATTACK_S = 0.7, 0.06, 0.003

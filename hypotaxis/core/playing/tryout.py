@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.midi.messages import note_off, note_on
 from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.ports import keys_in
@@ -75,10 +76,10 @@ def plan_tryout(
         end_s = max(end_s, one.start_s + one.length_s)
         on_ns = first_ns + round(one.start_s * 1e9)
         for seat, note, velocity in _on_each_part(instrument, one):
-            port, channel = ports[seat.send][1].system_name, seat.channel - 1
-            events.append((on_ns, 1, port, bytes([0x90 | channel, note, velocity])))
+            port, channel = ports[seat.send][1].system_name, seat.channel
+            events.append((on_ns, 1, port, note_on(channel, note, velocity)))
             off_ns = on_ns + round(one.length_s * 1e9)
-            events.append((off_ns, 0, port, bytes([0x80 | channel, note, 64])))
+            events.append((off_ns, 0, port, note_off(channel, note)))
     # At one time offs go first, so that a repeated note is not cut by the end of the one before.
     events.sort(key=lambda event: event[:2])
     messages = [Message(0, ports[send][1].system_name, call) for send, call in calls]

@@ -7,12 +7,11 @@ that is let go ends exactly what it began.
 
 from collections.abc import Iterator
 
+from hypotaxis.core.midi.messages import EXCLUSIVE, NOTE_OFF, NOTE_ON, channel_of, kind_of, note_off, note_on, status_of
 from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.studio import Message
-
-ON, OFF = 0x90, 0x80
 
 
 def plays_and_sounds(plan: Plan, instrument: Instrument) -> str:
@@ -46,13 +45,13 @@ class KeysIn:
     def __call__(self, message: Message) -> list[Message]:
         """What leaves for a message that came in; nothing for ports that are not played from, and for system bytes."""
         port = self.ports.get(message.port)
-        if port is None or not message.data or message.data[0] >= 0xF0:
+        if port is None or not message.data or message.data[0] >= EXCLUSIVE:
             return []
-        kind, channel = message.data[0] & 0xF0, (message.data[0] & 0x0F) + 1
-        if kind in (ON, OFF):
+        kind, channel = kind_of(message.data[0]), channel_of(message.data[0])
+        if kind in (NOTE_ON, NOTE_OFF):
             return self._note(message, port, channel)
         return [
-            Message(message.time_ns, out, bytes([kind | (seat.channel - 1), *message.data[1:]]))
+            Message(message.time_ns, out, bytes([status_of(kind, seat.channel), *message.data[1:]]))
             for instrument in self.played(port, channel)
             for out, seat in self._seats(instrument)
         ]
@@ -68,13 +67,13 @@ class KeysIn:
         note, velocity = message.data[1], message.data[2]
         key = message.port, channel, note
         ended = self.held.pop(key, [])
-        sent = [Message(message.time_ns, out, bytes([OFF | (at - 1), one, 64])) for out, at, one in ended]
-        if message.data[0] & 0xF0 == OFF or velocity == 0:
+        sent = [Message(message.time_ns, out, note_off(at, one)) for out, at, one in ended]
+        if kind_of(message.data[0]) == NOTE_OFF or velocity == 0:
             return sent
         for instrument in self.played(port, channel):
             for out, at, one, force in self._shaped(instrument, note, velocity):
                 self.held.setdefault(key, []).append((out, at, one))
-                sent.append(Message(message.time_ns, out, bytes([ON | (at - 1), one, force])))
+                sent.append(Message(message.time_ns, out, note_on(at, one, force)))
         return sent
 
     def _shaped(self, instrument: Instrument, note: int, velocity: int) -> Iterator[tuple[str, int, int, int]]:

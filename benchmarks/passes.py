@@ -1,0 +1,104 @@
+"""`python -m benchmarks.passes`: what a pass costs, as JSON: an hour of the stand-in's 8 inputs (seconds of computing
+for the second and the last minute but one, peak of memory), and from the end of a ten-minute pass to placed takes."""
+
+import json
+import os
+import resource
+import time
+from unittest import mock
+
+os.environ["HYPOTAXIS_IMMEDIATE"] = "1"
+
+import django
+import numpy as np
+from django.core.management import call_command
+
+django.setup()
+
+from hypotaxis.core.drawing.peaks import peaks_of  # noqa: E402
+from hypotaxis.core.formats.smf import write_smf  # noqa: E402
+from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls  # noqa: E402
+from hypotaxis.core.session.tempo import TempoMap  # noqa: E402
+from hypotaxis.core.studio import Message  # noqa: E402
+from hypotaxis.core.timing.recording import FileRecording  # noqa: E402
+from hypotaxis.records import audio  # noqa: E402
+from hypotaxis.records.models import Rig, Take  # noqa: E402
+from hypotaxis.records.plan import load_plan  # noqa: E402
+from hypotaxis.standin.desk import Desk  # noqa: E402
+from hypotaxis.steps.session.services import recording  # noqa: E402
+from hypotaxis.steps.session.services.importing import import_score  # noqa: E402
+
+HOUR, MINUTE, RATE = 3600, 60, 48_000
+PLAYED = {"Sedge upper": 60, "Bittern": 40, "Reedbed": 55, "Alder kit": 38, "Withy": 48}
+
+
+def an_hour(plan) -> dict:
+    """Notes every 60 ms over all ports, all inputs recorded."""
+    desk = Desk(plan.rig)
+    outs = [port.system_name for port in desk.ports() if port.direction == "out"]
+    messages = []
+    for number, at in enumerate(np.arange(0.5, HOUR - 1, 0.06)):
+        port, channel, note = outs[number % len(outs)], number % 12, 36 + number % 30
+        messages.append(Message(int(at * 1e9), port, bytes([0x90 | channel, note, 100])))
+        messages.append(Message(int((at + 0.2) * 1e9), port, bytes([0x80 | channel, note, 64])))
+    messages.sort(key=lambda message: message.time_ns)
+    began, minutes, minute = time.process_time(), [], 1
+    for block in desk.run(messages, desk.inputs()[:8], frames=HOUR * RATE, fast=True):
+        if block.start + len(block.samples) >= minute * MINUTE * RATE:
+            minutes.append(time.process_time() - began)
+            began, minute = time.process_time(), minute + 1
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    return {"first": minutes[1], "last": minutes[-2], "all": sum(minutes), "peak_mb": peak_mb}
+
+
+def ten_minutes(rig: Rig) -> dict:
+    """A pass of five instruments: how long its takes take to be written, and to be measured and placed."""
+    ticks = np.cumsum(np.random.default_rng(1).integers(300, 700, 1200))
+    parts = []
+    for channel, (name, note) in enumerate(PLAYED.items(), start=1):
+        notes = np.zeros(len(ticks), dtype=NOTE)
+        notes["tick"], notes["duration"], notes["note"], notes["velocity"] = ticks, 120, note, 100
+        parts.append(ScorePart(name, channel, notes, no_controls()))
+    score = Score(TempoMap(480, ((0, 500_000),), ((0, 4, 4),)), tuple(parts), int(ticks[-1]) + 480)
+    session, _ = import_score(rig, write_smf(score), name="Ten minutes")
+    session.tracks.update(armed=True)
+    spent = {"write": 0.0, "measure": 0.0}
+
+    def timed(name, function):
+        def run(*given):
+            began = time.process_time()
+            try:
+                return function(*given)
+            finally:
+                spent[name] += time.process_time() - began
+
+        return run
+
+    with (
+        mock.patch.object(recording, "_make_takes", timed("write", recording._make_takes)),
+        mock.patch.object(recording, "measure_take", timed("measure", recording.measure_take)),
+    ):
+        bars = {"first_bar": 1, "last_bar": 290}
+        recording.start_pass(session, load_plan(rig), **bars, fast=True, place_takes=True)
+    takes = list(Take.objects.filter(session=session))
+    path = audio.take_path(takes[0].file)
+    bare = min(clock(lambda: [None for _ in FileRecording(path).blocks(1 << 17)]) for _ in range(3))
+    overview = min(clock(lambda: peaks_of(path)) for _ in range(3))
+    seconds = sum(take.frames * take.channels / RATE for take in takes)
+    placed = sum(take.placement is not None for take in takes)
+    return spent | {"takes": len(takes), "placed": placed, "seconds": seconds, "peaks": overview, "bare": bare}
+
+
+def clock(what) -> float:
+    """Seconds of computing."""
+    began = time.process_time()
+    what()
+    return time.process_time() - began
+
+
+if __name__ == "__main__":
+    call_command("migrate", verbosity=0)
+    call_command("loaddemo", stdout=open(os.devnull, "w"))  # noqa: SIM115 - ends with the process
+    ready = Rig.objects.get()
+    found = {"pass": ten_minutes(ready)}
+    print(json.dumps(found | {"hour": an_hour(load_plan(ready))}))

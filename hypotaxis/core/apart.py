@@ -1,0 +1,112 @@
+"""Reading files of unknown origin in a process of its own, with limits on memory and time.
+
+The child reads one JSON object from its standard input and answers with JSON lines: progress (0–1) and, last, the
+result or the reason why there is none. Whatever a hostile file does to a reader, the parent only loses a child.
+"""
+
+import importlib
+import json
+import os
+import resource
+import selectors
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from hypotaxis.core.errors import HypotaxisError
+
+Told = Callable[[float], None]
+"""Told the share that is done (0–1)."""
+
+
+def run_apart(
+    reader: str,
+    wish: dict[str, Any],
+    *,
+    memory: int,
+    seconds: int,
+    refused: type[HypotaxisError],
+    gave_up: str,
+    progress: Told | None = None,
+) -> Any:
+    """What a reader ("package.module:function", called with the wish and a function to tell progress by) answers, as
+    plain data. memory: bytes, seconds: of computing, that it may take.
+
+    Raises refused with the reader's own reason, or with gave_up where it died, took too long or wanted too much.
+    progress: told several times a second; what it raises ends the child.
+    """
+    asked = {"reader": reader, "wish": wish, "memory": memory, "seconds": seconds}
+    environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+    with subprocess.Popen(
+        [sys.executable, "-m", "hypotaxis.core.apart"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        env=environment,
+        cwd=Path(__file__).parents[2],
+    ) as child:
+        try:
+            # One that died at once has nothing to say either.
+            with suppress(BrokenPipeError):
+                child.stdin.write(json.dumps(asked).encode())
+                child.stdin.close()
+            answer = _listen(child, progress or (lambda share: None), seconds)
+        finally:
+            child.kill()
+    if "result" in answer:
+        return answer["result"]
+    raise refused(answer.get("error", gave_up))
+
+
+def _listen(child: subprocess.Popen, progress: Told, seconds: int) -> dict[str, Any]:
+    """The child's last line; an empty object when it died or took too long."""
+    # A busy machine gives a child less than a second a second.
+    deadline = time.monotonic() + 4 * seconds
+    done, rest = 0.0, b""
+    with selectors.DefaultSelector() as selector:
+        selector.register(child.stdout, selectors.EVENT_READ)
+        while time.monotonic() < deadline:
+            progress(done)
+            if not selector.select(timeout=0.2):
+                continue
+            read = os.read(child.stdout.fileno(), 1 << 20)
+            if not read:
+                return {}
+            *lines, rest = (rest + read).split(b"\n")
+            for line in lines:
+                told = json.loads(line)
+                if "progress" not in told:
+                    return told
+                done = told["progress"]
+    return {}
+
+
+def _tell(**what: Any) -> None:
+    sys.stdout.write(json.dumps(what) + "\n")
+    sys.stdout.flush()
+
+
+def _main() -> None:
+    asked = json.load(sys.stdin)
+    resource.setrlimit(resource.RLIMIT_AS, (asked["memory"],) * 2)
+    resource.setrlimit(resource.RLIMIT_CPU, (asked["seconds"],) * 2)
+    # It writes no files, so it leaves none.
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    module, _, name = asked["reader"].partition(":")
+    try:
+        reader = getattr(importlib.import_module(module), name)
+        _tell(result=reader(asked["wish"], lambda share: _tell(progress=share)))
+    except HypotaxisError as error:
+        _tell(error=str(error))
+    except Exception:
+        # A reader's own trouble; what it is helps nobody.
+        _tell()
+
+
+if __name__ == "__main__":
+    _main()

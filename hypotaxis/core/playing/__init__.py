@@ -1,0 +1,1 @@
+"""What hands do: keys in, try-outs, gain, the plain sound."""

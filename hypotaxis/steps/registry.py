@@ -1,0 +1,108 @@
+"""The steps of the work in their order: number, name, address and live fact of each. Frame, keys and grid read them."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from hypotaxis.core.drawing.sheet import column_counts
+from hypotaxis.core.findings.finding import Finding
+from hypotaxis.core.units import counted
+from hypotaxis.records.current import Desk
+from hypotaxis.records.models import Job, Pass, Sounding
+
+
+@dataclass(frozen=True)
+class Fact:
+    """What a step's line tells now. wrong: how many things are wrong there."""
+
+    told: str
+    wrong: int = 0
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step. name: of its addresses, too; fact: what it tells of a desk."""
+
+    number: int
+    name: str
+    fact: Callable[[Desk], Fact]
+
+    @property
+    def title(self) -> str:
+        return self.name.capitalize()
+
+    @property
+    def url(self) -> str:
+        """The name of its first page's address."""
+        return f"{self.name}:home"
+
+
+def _of_instruments(here: Desk) -> list[Finding]:
+    return [found for found in here.wrong if here.plan.instrument(found.about) or here.plan.loop(found.about)]
+
+
+def _cabling(here: Desk) -> list[Finding]:
+    """What is wrong with an instrument, but to be mended on the rig."""
+    return [found for found in _of_instruments(here) if found.socket]
+
+
+def _rig(here: Desk) -> Fact:
+    boxes, loose = column_counts(here.plan.rig)["boxes"], len(_cabling(here))
+    ends = f", {counted(loose, 'loose end')}" if loose else ""
+    return Fact(f"{counted(boxes, 'box', 'boxes')}{ends}", len(here.wrong) - len(_of_instruments(here)) + loose)
+
+
+def _instruments(here: Desk) -> Fact:
+    number, wrong = len(here.plan.instruments), _of_instruments(here)
+    broken = len({found.about for found in wrong})
+    if not number:
+        return Fact("none defined yet", len(wrong) - len(_cabling(here)))
+    told = f"{number}, {broken} not ready" if broken else f"{number}, all ready"
+    return Fact(told, len(wrong) - len(_cabling(here)))
+
+
+def _sync(here: Desk) -> Fact:
+    return Fact("no clock sent yet")
+
+
+def _timing(here: Desk) -> Fact:
+    own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
+    recordings = counted(own, "recording") if own else ""
+    instruments, known = here.plan.instruments, here.latenesses.known
+    if not instruments:
+        return Fact(recordings or "drop a recording here")
+    measured = sum(known[instrument.uid].own for instrument in instruments)
+    stale = sum(bool(one.stale) for one in known.values())
+    more = f", {stale} stale" if stale else f", {recordings}" if own else ""
+    return Fact(f"{measured} of {len(instruments)} measured{more}", stale)
+
+
+def _session(here: Desk) -> Fact:
+    if here.session is None:
+        return Fact("no notes imported yet")
+    run = Pass.objects.filter(session=here.session, job__state__in=Job.UNFINISHED).first()
+    if run:
+        return Fact(f"pass {run.number} is recording")
+    return Fact(f"{here.session.name}, {counted(here.session.takes.kept().count(), 'take')}")
+
+
+def _handover(here: Desk) -> Fact:
+    if here.session is None:
+        return Fact("nothing to hand over")
+    placed = here.session.takes.kept().filter(placement__isnull=False).count()
+    return Fact(counted(placed, "placed take"))
+
+
+STEPS = tuple(
+    Step(number, name, fact)
+    for number, (name, fact) in enumerate(
+        {
+            "rig": _rig,
+            "instruments": _instruments,
+            "sync": _sync,
+            "timing": _timing,
+            "session": _session,
+            "handover": _handover,
+        }.items(),
+        start=1,
+    )
+)

@@ -1,0 +1,4 @@
+export default () => ({
+  open: true,
+  close() { this.open = false; },
+});

@@ -1,0 +1,42 @@
+// All behaviours, registered by name. Alpine starts behind this file.
+import autoSubmit from "./auto-submit.js";
+import broughtIntoView from "./brought-into-view.js";
+import channelRuler from "./channel-ruler.js";
+import dismissable from "./dismissable.js";
+import finder from "./finder.js";
+import fragment from "./fragment.js";
+import keys from "./keys.js";
+import matrix from "./matrix.js";
+import page from "./page.js";
+import poller from "./poller.js";
+import printer from "./printer.js";
+import rigSheet from "./rig-sheet.js";
+import sessionChoice from "./session-choice.js";
+import sheet from "./sheet.js";
+import strip from "./strip.js";
+import theme from "./theme.js";
+import upload from "./upload.js";
+
+const behaviours = {
+  autoSubmit,
+  broughtIntoView,
+  channelRuler,
+  dismissable,
+  finder,
+  fragment,
+  keys,
+  matrix,
+  page,
+  poller,
+  printer,
+  rigSheet,
+  sessionChoice,
+  sheet,
+  strip,
+  theme,
+  upload,
+};
+
+document.addEventListener("alpine:init", () => {
+  for (const [name, behaviour] of Object.entries(behaviours)) Alpine.data(name, behaviour);
+});

@@ -1,0 +1,33 @@
+import { press, typing } from "./shared.js";
+
+export default () => ({
+  toggleHelp() {
+    const help = this.$refs.help;
+    if (help.open) help.close();
+    else help.showModal();
+  },
+  key(event) {
+    if (event.key === "Escape") {
+      const way = document.querySelector("[data-escape]");
+      if (way && !document.querySelector("dialog[open]")) way.click();
+      return;
+    }
+    if (typing(event.target)) return;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === "?") this.toggleHelp();
+    if (event.key >= "1" && event.key <= "9") {
+      document.querySelectorAll(".work-line a")[Number(event.key) - 1]?.click();
+    }
+    const aimed = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
+    if (aimed && !aimed.disabled) {
+      event.preventDefault();
+      if (aimed.matches("input")) aimed.focus();
+      else press(aimed);
+    }
+  },
+});

@@ -1,0 +1,41 @@
+// What several behaviours use.
+
+export function cookie(name, value) {
+  document.cookie = `${name}=${value}; path=/; max-age=31536000; SameSite=Strict`;
+}
+
+// Links in SVG have no click() of their own.
+export function press(element) {
+  element.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+}
+
+export function typing(target) {
+  return target.closest && target.closest("input, select, textarea, dialog[open]");
+}
+
+// Goes to an address, and loads it anew when the page is there already.
+export function leadTo(address) {
+  const target = new URL(address, location.href);
+  const here = target.pathname + target.search === location.pathname + location.search;
+  location.assign(address);
+  if (here) location.reload();
+}
+
+// Fetches what the server rendered: its named parts replace their likes on the page; without parts it fills `element`.
+export async function fetchInto(element, url) {
+  try {
+    const shown = document.body.dataset;
+    const answer = await fetch(url, {
+      headers: { "X-Fragment": "1", "X-Of-Rig": shown.rig ?? "", "X-Of-Session": shown.session ?? "" },
+    });
+    if (!answer.ok) return null;
+    const fresh = document.createElement("template");
+    fresh.innerHTML = await answer.text();
+    const parts = fresh.content.querySelectorAll("[data-part]");
+    for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
+    if (!parts.length) element.replaceChildren(fresh.content);
+    return answer.headers;
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,40 @@
+"""Runs the suite in several processes, each with a data folder and a queue of its own."""
+
+from django.conf import settings
+from django.db import connection
+from django.test import runner
+from huey.contrib.djhuey import HUEY
+
+
+def own_folder(counter, *given, **named) -> None:
+    """What a process does before its first test: besides Django's own, what is kept outside the database."""
+    runner._init_worker(counter, *given, **named)
+    data = settings.DATA / f"process-{runner._worker_id}"
+    data.mkdir(exist_ok=True)
+    settings.DATA, settings.AUDIO = data, data / "audio"
+    HUEY.storage_kwargs["filename"] = str(data / "queue.sqlite3")
+    HUEY.storage = HUEY.create_storage()
+
+
+class Suite(runner.ParallelTestSuite):
+    """Test classes handed out one by one."""
+
+    init_worker = own_folder
+
+
+class Runner(runner.DiscoverRunner):
+    """Django's runner with that suite. A database is copied as a file: what stands in its write-ahead log goes there
+    first."""
+
+    parallel_test_suite = Suite
+
+    def setup_databases(self, **given):
+        processes, self.parallel = self.parallel, 0
+        made = super().setup_databases(**given)
+        self.parallel = processes
+        if processes > 1:
+            with connection.cursor() as cursor:
+                cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            for number in range(1, processes + 1):
+                connection.creation.clone_test_db(suffix=str(number), verbosity=0)
+        return made

@@ -1,0 +1,105 @@
+"""Files that are not what they should be: each costs itself and nothing else."""
+
+import io
+import zipfile
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import SimpleTestCase
+from django.urls import reverse
+
+from hypotaxis.core.formats.pasted import lines, read_pasted
+from hypotaxis.core.timing.grid import MOST_STEPS, grid_score
+from hypotaxis.records import audio
+from hypotaxis.records.models import Sounding
+from tests.core.formats.test_smf import smf
+from tests.web.base import DemoTest
+
+LIST = "\n".join(f"{number} Name number {number}" for number in range(1, 9))
+
+
+def flac_that_claims(samples: int, rate: int = 8000) -> bytes:
+    """A FLAC file that is only its head (RFC 9639: STREAMINFO of 34 bytes)."""
+    facts = (rate << 44) | (15 << 36) | samples
+    info = b"\x10\x00\x10\x00" + bytes(6) + facts.to_bytes(8, "big") + bytes(16)
+    return b"fLaC\x80" + len(info).to_bytes(3, "big") + info
+
+
+class LostTakeTest(DemoTest):
+    def test_a_take_whose_file_is_missing_empty_cut_or_damaged_costs_only_itself(self):
+        run = self.record("Alder kit", "Bittern")
+        kit, bass = (run.takes.get(track__name=name) for name in ("Alder kit", "Bittern"))
+        path = audio.take_path(kit.file)
+        whole = path.read_bytes()
+        spoilt = {
+            "its file is missing": None,
+            "its file is empty": b"",
+            "its file breaks off": whole[:40_000],
+            "its file is damaged": bytes(len(whole)),
+        }
+        for told, data in spoilt.items():
+            with self.subTest(told):
+                path.unlink(missing_ok=True)
+                (audio.folder("peaks") / f"{kit.file}.npy").unlink(missing_ok=True)
+                if data is not None:
+                    path.write_bytes(data)
+                page = self.page("session:home")
+                self.assertIn(f"The sound of this take is lost: {told}", page)
+                self.assertIn(reverse("session:listen", args=[bass.uid, "placed"]), page)
+                self.page("handover:home")
+                self.client.get(reverse("session:glass"))
+                for lost in (reverse("session:listen", args=[kit.uid, "placed"]), self.wave(kit)):
+                    self.assertContains(self.client.get(lost), "The sound of this take is lost", status_code=409)
+                self.assertEqual(self.client.get(self.wave(bass)).status_code, 200)
+                answer = self.client.post(reverse("session:place", args=[kit.uid]), {"to": "fitted"}, follow=True)
+                self.assertIn(answer.status_code, (200, 409))
+                if data is None or len(data) < len(whole):
+                    archive = b"".join(self.client.get(reverse("handover:everything")).streaming_content)
+                    bundle = zipfile.ZipFile(io.BytesIO(archive))
+                    self.assertEqual(sum(name.endswith(".wav") for name in bundle.namelist()), 1)
+                    self.assertIn(f"take {kit.number}: not here, {told}", bundle.read("read-me.txt").decode())
+        path.write_bytes(whole)
+        self.assertNotIn("is lost", self.page("session:home"))
+
+    def wave(self, take) -> str:
+        return reverse("handover:wave", args=[take.uid])
+
+
+class ReadersTest(DemoTest):
+    def test_a_head_that_claims_hours_makes_no_clicks(self):
+        for samples in (2**36 - 1, 4 * 3600 * 8000):
+            recording = SimpleUploadedFile("claims.flac", flac_that_claims(samples))
+            form = {"step": "sixteenths", "bpm": "400", "recording": recording}
+            answer = self.client.post(reverse("timing:new"), form, follow=True)
+            if samples > 4 * 3600 * 8000:
+                self.assertContains(answer, "up to 4 can be used")
+                self.assertFalse(Sounding.objects.exists())
+        self.assertEqual((Sounding.objects.get().job.state, Sounding.objects.get().measured), ("failed", None))
+
+    def test_what_takes_too_long_to_read_ends_and_is_said(self):
+        # Long runs of any blank or sign, which once cost the cube of their length.
+        for blank in ("\u2003", "\x0b", " .", ":", "| ", "\u3000"):
+            with self.subTest(blank):
+                text = f"{LIST}\nName{blank * 900}12\n9 a{blank * 900}1\n"
+                answer = self.client.post(reverse("instruments:lists"), {"text": text, "title": "x"})
+                self.assertNotContains(answer, "it takes too long", status_code=answer.status_code)
+
+    def test_a_deep_rig_file_is_refused_by_its_reader_not_by_the_server(self):
+        deep = b"[" * 200_000 + b"]" * 200_000
+        answer = self.client.post(reverse("rig:read-rig"), {"file": SimpleUploadedFile("deep.json", deep)})
+        self.assertContains(answer, "deep.json" if b"deep.json" in answer.content else "rig")
+
+    def test_a_score_is_read_apart_and_its_reason_told(self):
+        form = {"score": SimpleUploadedFile("s.mid", smf(b"", kind=2)), "recording": SimpleUploadedFile("r.wav", b"x")}
+        self.assertContains(self.client.post(reverse("timing:new"), form), "type 2 file")
+
+
+class BoundsTest(SimpleTestCase):
+    def test_a_grid_has_its_most_steps_before_they_are_made(self):
+        score = grid_score(bpm=400, step="sixteenths", seconds=1e9)
+        self.assertEqual(len(score.parts[0].notes), MOST_STEPS)
+
+    def test_a_gap_of_any_blanks_is_read_as_a_gap(self):
+        plain = read_pasted(LIST.replace(" Name", "   Name")).patches
+        for gap in ("\u2003" * 50, "\x0b" * 9, "\u00a0\u2009" * 30):
+            self.assertEqual(read_pasted(LIST.replace(" Name", f"{gap}Name")).patches, plain)
+        self.assertLessEqual(len(lines.lines_of("a" + " | " * 900 + "b")[0].text), lines.LONGEST_LINE * 2)
