@@ -95,6 +95,11 @@ class BrowserTest(StaticLiveServerTestCase):
         """Press the button of that name."""
         self.page.get_by_role("button", name=name).click()
 
+    def press(self, key: str) -> None:
+        """Press a key once the page listens: its text may be seen before its scripts have run."""
+        self.page.wait_for_load_state()
+        self.page.keyboard.press(key)
+
     def plug_sluice(self) -> None:
         rig = Rig.objects.get()
         plan = load_plan(rig)

@@ -25,11 +25,11 @@ SHEETS = (
 class FrameTest(BrowserTest):
     def test_shortcuts_lead_through_the_steps_and_are_listed(self):
         self.go("rig:home")
-        self.page.keyboard.press("?")
+        self.press("?")
         self.see("add a box")
-        self.page.keyboard.press("Escape")
+        self.press("Escape")
         for number, step in [*enumerate(STEPS[1:], start=2), (1, "rig")]:
-            self.page.keyboard.press(str(number))
+            self.press(str(number))
             self.page.wait_for_url(f"**/{step}/")
 
     def test_night_is_kept_from_page_to_page_and_follows_the_system(self):
@@ -40,7 +40,7 @@ class FrameTest(BrowserTest):
         self.assertEqual(self.page.evaluate(paper), "rgb(18, 22, 27)")
         self.page.emulate_media(color_scheme="light")
         self.button("Night")
-        self.page.keyboard.press("2")
+        self.press("2")
         self.page.wait_for_url("**/instruments/")
         self.assertEqual(self.page.evaluate(paper), "rgb(18, 22, 27)")
 

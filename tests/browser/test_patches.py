@@ -32,13 +32,13 @@ class PatchesTest(BrowserTest):
 
     def test_a_sound_is_found_while_it_is_typed_and_the_next_one_tried_by_a_key(self):
         self.open("Sedge upper")
-        self.page.keyboard.press("f")
+        self.press("f")
         self.page.keyboard.type("bell ii")
         expect(self.page.locator(".found button")).to_have_count(2)
         self.page.get_by_role("button", name="Buoy bell II").click()
         self.see("C0 0B")
         self.see("It came home on line in 1–2.")
-        self.page.keyboard.press(".")
+        self.press(".")
         expect(self.page.locator(".sound-now")).to_contain_text("Salt pluck II")
         self.button("Favourite")
         expect(self.page.get_by_role("button", name="Favourite ✓")).to_be_visible()
@@ -58,7 +58,7 @@ class PatchesTest(BrowserTest):
         expect(self.page.get_by_label("Channel 9: Bittern 2")).to_be_visible()
         self.assertEqual(Instrument.objects.get(name="Bittern 2").channel, 9)
         self.page.get_by_label("Channel 11: free").focus()
-        self.page.keyboard.press("Enter")
+        self.press("Enter")
         expect(self.page.get_by_label("Channel 11: Bittern 2")).to_be_visible()
 
     def test_keys_locked_to_a_scale_and_named_pads_are_played(self):
@@ -68,7 +68,7 @@ class PatchesTest(BrowserTest):
         expect(self.page.get_by_label("C♯3, note 61")).to_be_disabled()
         self.page.get_by_label("Stand-in only").check()
         self.page.get_by_label("Keys; z x c").focus()
-        self.page.keyboard.press("c")
+        self.press("c")
         self.see("90 35")
         self.open("Alder kit")
         self.page.get_by_role("button", name="Snare").click()

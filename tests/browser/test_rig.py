@@ -35,10 +35,10 @@ class CablesTest(SheetTest):
         # 10 V peak to peak are +13.2 dBu; the converter takes 12 dB off; the input takes +18 dBu.
         expect(strip).to_contain_text("+13.2 → Sluice out +1.2")
         expect(strip).to_contain_text("17 dB of headroom at line in 4")
-        self.page.keyboard.press("Control+z")
+        self.press("Control+z")
         self.see("Undone: connect Sluice out to Quayside 18 line in 4.")
         self.see("Withy has no way home")
-        self.page.keyboard.press("Control+Shift+Z")
+        self.press("Control+Shift+Z")
         self.see("Done again: connect Sluice out")
         self.assertTrue(Cable.objects.filter(source__box__name="Sluice", source__label="out").exists())
 
@@ -46,32 +46,32 @@ class CablesTest(SheetTest):
         self.go("rig:home")
         self.drag(self.socket("Sluice out"), self.socket("Quayside 18 line in 4"))
         self.see("Withy’s trip")
-        self.page.keyboard.press("Escape")
+        self.press("Escape")
         cable = Cable.objects.get(source__box__name="Sluice")
         self.drag(self.socket("Quayside 18 mic 1, cabled"), self.socket("Quayside 18 MIDI in"))
         self.see("The cable stays where it was")
         self.drag(self.socket("Alder kick, cabled"), self.socket("Alder snare, free"))
         expect(self.socket("Alder snare, cabled to Quayside 18 mic 1")).to_be_visible()
         self.assertEqual(Cable.objects.get(source__box__name="Sluice"), cable)
-        self.page.keyboard.press("Control+z")
+        self.press("Control+z")
         self.see("Undone: re-plug Alder kick to Alder snare.")
         expect(self.socket("Alder kick, cabled to Quayside 18 mic 1")).to_be_visible()
 
     def test_a_cable_is_drawn_with_the_keyboard_alone(self):
         self.go("rig:home")
         self.socket("Alder snare, free").focus()
-        self.page.keyboard.press("Enter")
+        self.press("Enter")
         self.see("Choose the socket the cable goes to")
         self.socket("Quayside 18 line in 4, free; draw the cable here").focus()
-        self.page.keyboard.press("Space")
+        self.press("Space")
         self.page.wait_for_url("**/rig/?at=*")
         expect(self.socket("Alder snare, cabled to Quayside 18 line in 4")).to_be_visible()
-        self.page.keyboard.press("Escape")
+        self.press("Escape")
         self.see("Choose a socket to see its trip")
 
     def test_a_cable_is_drawn_by_form_and_a_bad_one_is_explained(self):
         self.go("rig:home")
-        self.page.keyboard.press("c")
+        self.press("c")
         self.page.get_by_label("From", exact=True).select_option(label="Alder: snare")
         self.page.get_by_label("To", exact=True).select_option(label="Alder: thru")
         self.button("Connect")
@@ -85,7 +85,7 @@ class CablesTest(SheetTest):
     def test_a_cable_is_unplugged_from_its_own_sheet(self):
         self.go("rig:home")
         self.page.get_by_label("Cable from Sedge thru to Bittern MIDI in").focus()
-        self.page.keyboard.press("Enter")
+        self.press("Enter")
         self.button("Unplug this cable")
         self.see("The cable is out")
         self.see("No cable from Junction out 2 to Bittern")
@@ -95,7 +95,7 @@ class BoxesTest(SheetTest):
     def test_a_box_is_added_named_coloured_dragged_and_removed(self):
         self.page.set_viewport_size({"width": 1280, "height": 1100})
         self.go("rig:home")
-        self.page.keyboard.press("a")
+        self.press("a")
         self.page.get_by_label("Kind of box").select_option(label="Outboard effect")
         self.page.get_by_label("Name", exact=True).fill("Curlew")
         self.page.get_by_label("Colour of its tab").select_option(label="sea")
@@ -136,19 +136,19 @@ class BoxesTest(SheetTest):
 
     def test_a_box_is_found_by_a_part_of_its_name(self):
         self.go("rig:home")
-        self.page.keyboard.press("f")
+        self.press("f")
         self.page.keyboard.type("alder snare")
-        self.page.keyboard.press("Enter")
+        self.press("Enter")
         self.see("1 thing on the sheet")
         expect(self.page.locator(".unit-strong")).to_have_count(1)
-        self.page.keyboard.press("Escape")
+        self.press("Escape")
         self.see("Choose a socket to see its trip")
 
     def test_the_sheet_is_looked_at_from_near_and_far(self):
         self.go("rig:home")
         sheet = self.page.locator(".sheet-svg")
         whole = sheet.get_attribute("viewBox")
-        self.page.keyboard.press("+")
+        self.press("+")
         near = sheet.get_attribute("viewBox")
         self.assertLess(float(near.split()[2]), float(whole.split()[2]))
         box = sheet.bounding_box()
@@ -157,7 +157,7 @@ class BoxesTest(SheetTest):
         self.page.mouse.move(box["x"] + 160, box["y"] + 430, steps=4)
         self.page.mouse.up()
         self.assertNotEqual(sheet.get_attribute("viewBox").split()[:2], near.split()[:2])
-        self.page.keyboard.press("0")
+        self.press("0")
         self.assertEqual(sheet.get_attribute("viewBox"), whole)
 
 
@@ -183,7 +183,7 @@ class InsideAndPortsTest(SheetTest):
 
     def test_ports_are_named_given_a_duty_and_brought_back_to_their_reported_names(self):
         self.go("rig:home")
-        self.page.keyboard.press("o")
+        self.press("o")
         self.see("Reported once more")
         self.page.get_by_label("Your name for out 4 (Junction 6)").fill("Left wall")
         self.page.get_by_label("Duty of out 4 (Junction 6)").select_option("spare")
@@ -211,7 +211,7 @@ class FindingsTest(SheetTest):
         self.button("Do it")
         self.see("Undo takes it back")
         self.assertFalse(self.page.get_by_text("Withy has no way home").is_visible())
-        self.page.keyboard.press("Control+z")
+        self.press("Control+z")
         self.see("Withy has no way home")
 
     def test_a_finding_is_meant_until_its_cause_changes(self):

@@ -47,7 +47,7 @@ class SessionTest(BrowserTest):
         expect(self.page.locator(".transport-state .mono").first).to_have_text(re.compile(r"0:1\d\.\d"))
         expect(self.page.locator(".meter[aria-label^='line in 7 peak −']")).to_be_visible()
         expect(self.page.locator(".playhead line")).to_have_attribute("x1", re.compile(r"^[1-9]"))
-        self.page.keyboard.press("s")
+        self.press("s")
         self.see("stopped early")
         take = Take.objects.get()
         self.assertFalse(take.complete)
@@ -62,9 +62,9 @@ class SessionTest(BrowserTest):
     def test_notes_and_sound_are_looked_at_down_to_single_samples(self):
         self.record("Alder kit")
         self.see("hits used")
-        self.page.keyboard.press("]")
+        self.press("]")
         self.see("bar 1, beat 1, sixteenth 3")
-        self.page.keyboard.press("[")
+        self.press("[")
         for _ in range(4):
             before = self.page.locator(".glass-scale").text_content()
             self.page.get_by_title("Closer, to single samples").click()
@@ -81,7 +81,7 @@ class SessionTest(BrowserTest):
     def test_the_placed_take_and_the_notes_are_downloaded(self):
         self.record("Alder kit")
         self.see("hits used")
-        self.page.keyboard.press("6")
+        self.press("6")
         self.see("The files begin 1 bar before bar 1")
         with self.page.expect_download() as wave:
             self.page.get_by_role("link", name="With its time reference").click()
@@ -105,7 +105,7 @@ class WholeWayTest(BrowserTest):
         page.get_by_label("Stand-in only").check()
         self.button("Play the note")
         self.see("It came home on line in 3.")
-        page.keyboard.press("5")
+        self.press("5")
         page.get_by_role("checkbox", name="Arm").nth(1).click()
         page.get_by_label("to bar").fill("4")
         page.get_by_label("stand-in only: faster").check()
@@ -113,9 +113,9 @@ class WholeWayTest(BrowserTest):
         self.see("Pass 1: 1 take measured, placed.")
         take = Take.objects.get()
         expect(page.locator(".take-line .back").first).to_have_text(f"−{-take.placement}")
-        page.keyboard.press("4")
+        self.press("4")
         self.see("take 1 of Tide Tables")
-        page.keyboard.press("6")
+        self.press("6")
         with page.expect_download() as bundle:
             page.get_by_role("link", name="Everything in one archive").click()
         self.assertEqual(bundle.value.suggested_filename, "tide-tables.zip")

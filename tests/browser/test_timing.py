@@ -24,7 +24,7 @@ class OwnRecordingTest(BrowserTest):
 
     def test_two_files_dropped_give_the_number_to_type(self):
         self.go("timing:home")
-        self.page.keyboard.press("m")
+        self.press("m")
         self.choose(self.score, self.recording)
         self.see("It comes home")
         found = Sounding.objects.get().measured
@@ -81,7 +81,7 @@ class SoundingTest(BrowserTest):
         self.page.get_by_label("Stand-in only").check()
         self.page.locator("select[name=hits]").select_option("16")
         self.page.get_by_text("Playing together").click()
-        self.page.keyboard.press("t")
+        self.press("t")
         self.see("Lateness follows the buffer by")
 
     def test_all_in_a_row_can_be_stopped(self):
@@ -95,10 +95,10 @@ class SoundingTest(BrowserTest):
     def test_the_wires_and_playing_together(self):
         self.go("timing:wires")
         self.page.get_by_label("Notes are late beyond").fill("1")
-        self.page.keyboard.press("Enter")
+        self.press("Enter")
         self.page.get_by_role("link", name="Junction out 2").click()
         self.see("Sedge on a wire of its own")
-        self.page.keyboard.press("Escape")
+        self.press("Escape")
         self.take("Bittern")
         self.see("16 of 16")
         self.page.get_by_role("button", name="Sent earlier").click()

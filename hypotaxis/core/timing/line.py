@@ -13,9 +13,12 @@ _MOST_FOR_PAIRS = 600
 """Theil–Sen looks at all pairs; beyond this an even selection is enough for the first line."""
 OUTLIER = 6.0
 """Robust deviations from one of two values beyond which a hit is set aside."""
-STRICT, NEAR = 0.4, 1.4
+STRICT, NEAR = 0.4, 1.6
 """By how many deviations sooner a hit is set aside where the jitter's lower end is asked for; how many times further
 out than the limit one may be that still counts for the upper end."""
+ODD_SHARE, MOST_RAISED = 0.15, 1.7
+"""More hits than this share are not odd but a long end, and count for the jitter's upper end; which so is raised at
+most this many times."""
 LOOSE_MS, FEW, FEW_LOOSE_MS = 0.5, 10, 6.0
 """A hit this near is never set aside; with fewer than FEW hits, where odd and usual ones cannot be told apart, it takes
 more."""
@@ -132,9 +135,11 @@ def robust_line(seconds: np.ndarray, lateness_ms: np.ndarray) -> Line:
     if two:
         low, high = spread_ends(rest)
     else:
-        low, high = (
-            spread_ends(_rest(seconds[kept], lateness_ms[kept]))[end] for end, kept in enumerate((strict, wide))
+        low, high, highest = (
+            spread_ends(_rest(seconds[kept], lateness_ms[kept]))[end]
+            for kept, end in ((strict, 0), (used, 1), (wide, 1))
         )
+        high = max(high, min(highest, MOST_RAISED * high))
     return Line(
         used=used,
         slope=slope,
@@ -172,7 +177,7 @@ def _least_squares(x: np.ndarray, y: np.ndarray) -> tuple[float, float, float, f
 
 
 def _hits_kept(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Which hits are no outliers: as used, by a stricter rule, and with those that are set aside only just.
+    """Which hits are no outliers: as used, by a stricter rule, and with those that may be a long end.
 
     Outwards from the middle, each hit is asked whether the nearer ones exclude it (Student's t of a further value; by
     what share grows with their number, so that the long end of a skewed spread stays in): outliers so never widen the
@@ -199,10 +204,13 @@ def _hits_kept(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
             return used, used
         number = int(inside[beyond[0]])
         used[order[number:]] = False
-        near = used.copy()
-        near[order[number:]] = np.abs(ordered[number:] - mean[beyond[0]]) <= NEAR * limits[beyond[0]]
-        # One in fifteen set aside may be a long end's; more of them are odd ones.
-        return used, near if count - number <= 0.07 * count else used
+        wide = used.copy()
+        odd_ones = max(int(ODD_SHARE * count), 1)
+        # Half as many as odd ones may be: rather a long end's.
+        if count - number <= max(odd_ones / 2, 1):
+            wide[order[number:]] = np.abs(ordered[number:] - mean[beyond[0]]) <= NEAR * limits[beyond[0]]
+        wide[order[number : count - odd_ones]] = True
+        return used, wide
 
     used, wide = kept(0.0)
     return used, kept(STRICT)[0], wide
@@ -283,7 +291,7 @@ def spread_ends(rest: np.ndarray) -> tuple[float, float]:
     small = number / (number - z)
     error = small * math.sqrt(max(kurtosis - (number - 3) / number, 1e-9) / (number - 1)) / 2
     octaves = math.log2(number / 10)
-    raised = 1.0 if number < 8 else 1.12 if number < 10 else float(np.clip(1.25 - 0.06 * octaves, 1.0, 1.25))
+    raised = 1.0 if number < 8 else 1.12 if number < 10 else float(np.clip(1.24 - 0.05 * octaves, 1.0, 1.23))
     stretch = (
         0.95 + 0.3 * min(max(lopsided - 0.5, 0.0), 1.5)
         if number < 8
