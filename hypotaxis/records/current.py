@@ -40,8 +40,8 @@ def in_one_go(view):
 
 
 @dataclass
-class Desk:
-    """What a page works on."""
+class InUse:
+    """What a page works on: the rig and session in use, and what follows from them."""
 
     request: HttpRequest
 
@@ -123,11 +123,11 @@ def remember(answer: HttpResponse, what: str, value: str) -> HttpResponse:
     return answer
 
 
-def desk(request: HttpRequest) -> Desk:
-    """The desk of a request."""
-    if not hasattr(request, "_desk"):
-        request._desk = Desk(request)
-    return request._desk
+def in_use(request: HttpRequest) -> InUse:
+    """What this request works on."""
+    if not hasattr(request, "_in_use"):
+        request._in_use = InUse(request)
+    return request._in_use
 
 
 def make_empty_rig(name: str = NEW_RIG, **settings: int) -> Rig:

@@ -57,7 +57,7 @@ def _numbers(plan: Plan, known: Mapping[str, KnownLateness]) -> dict[str, float]
 def counts(row: Sounding) -> bool:
     """Whether a sounding says how late its trip is: of single hits, and sure enough."""
     measured = row.measured
-    single = row.wish.get("test", "hits") == "hits"
+    single = row.asked.test == "hits"
     return single and measured is not None and measured.confidence >= SURE_ENOUGH
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.core.units import counted
-from hypotaxis.records.current import Desk
+from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Job, Pass, Sounding
 
 
@@ -24,7 +24,7 @@ class Step:
 
     number: int
     name: str
-    fact: Callable[[Desk], Fact]
+    fact: Callable[[InUse], Fact]
 
     @property
     def title(self) -> str:
@@ -36,22 +36,22 @@ class Step:
         return f"{self.name}:home"
 
 
-def _of_instruments(here: Desk) -> list[Finding]:
+def _of_instruments(here: InUse) -> list[Finding]:
     return [found for found in here.wrong if here.plan.instrument(found.about) or here.plan.loop(found.about)]
 
 
-def _cabling(here: Desk) -> list[Finding]:
+def _cabling(here: InUse) -> list[Finding]:
     """What is wrong with an instrument, but to be mended on the rig."""
     return [found for found in _of_instruments(here) if found.socket]
 
 
-def _rig(here: Desk) -> Fact:
+def _rig(here: InUse) -> Fact:
     boxes, loose = column_counts(here.plan.rig)["boxes"], len(_cabling(here))
     ends = f", {counted(loose, 'loose end')}" if loose else ""
     return Fact(f"{counted(boxes, 'box', 'boxes')}{ends}", len(here.wrong) - len(_of_instruments(here)) + loose)
 
 
-def _instruments(here: Desk) -> Fact:
+def _instruments(here: InUse) -> Fact:
     number, wrong = len(here.plan.instruments), _of_instruments(here)
     broken = len({found.about for found in wrong})
     if not number:
@@ -60,11 +60,11 @@ def _instruments(here: Desk) -> Fact:
     return Fact(told, len(wrong) - len(_cabling(here)))
 
 
-def _sync(here: Desk) -> Fact:
+def _sync(here: InUse) -> Fact:
     return Fact("no clock sent yet")
 
 
-def _timing(here: Desk) -> Fact:
+def _timing(here: InUse) -> Fact:
     own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
     recordings = counted(own, "recording") if own else ""
     instruments, known = here.plan.instruments, here.latenesses.known
@@ -76,7 +76,7 @@ def _timing(here: Desk) -> Fact:
     return Fact(f"{measured} of {len(instruments)} measured{more}", stale)
 
 
-def _session(here: Desk) -> Fact:
+def _session(here: InUse) -> Fact:
     if here.session is None:
         return Fact("no notes imported yet")
     run = Pass.objects.filter(session=here.session, job__state__in=Job.UNFINISHED).first()
@@ -85,7 +85,7 @@ def _session(here: Desk) -> Fact:
     return Fact(f"{here.session.name}, {counted(here.session.takes.kept().count(), 'take')}")
 
 
-def _handover(here: Desk) -> Fact:
+def _handover(here: InUse) -> Fact:
     if here.session is None:
         return Fact("nothing to hand over")
     placed = here.session.takes.kept().filter(placement__isnull=False).count()

@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString
 
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
-from hypotaxis.records.current import Desk, desk
+from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.models import Change, Rig, Session
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.registry import STEPS, Step
@@ -33,7 +33,7 @@ class Frame:
     """The frame of a page. Everything is worked out when a template asks for it, so a fragment or a poll, which have no
     frame, cost nothing of it."""
 
-    def __init__(self, request: HttpRequest, here: Desk, step: str) -> None:
+    def __init__(self, request: HttpRequest, here: InUse, step: str) -> None:
         self._request, self._here, self.step = request, here, step
 
     @cached_property
@@ -103,4 +103,4 @@ def frame(request: HttpRequest) -> dict:
     match = request.resolver_match
     if match is None or getattr(request, "_bare", False):
         return {}
-    return {"frame": Frame(request, desk(request), match.namespace)}
+    return {"frame": Frame(request, in_use(request), match.namespace)}

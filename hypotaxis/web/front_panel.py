@@ -10,7 +10,7 @@ from django.shortcuts import redirect, render
 from hypotaxis.core.rig.ports import is_port
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import in_use
 from hypotaxis.records.models import FrontPanel as PanelRow
 from hypotaxis.standin.units import HEARS, FrontPanel, panel_as_delivered
 from hypotaxis.web.studio_startup import front_panels
@@ -86,7 +86,7 @@ def _inputs_of(box: Box) -> dict[str, str]:
 
 def panel(request, uid):
     """The front panel of one stand-in box."""
-    box = desk(request).plan.rig.box(str(uid))
+    box = in_use(request).plan.rig.box(str(uid))
     if box is None or box.shape == "host":
         raise Http404
     now = front_panels().get(box.uid, panel_as_delivered(box))

@@ -9,7 +9,7 @@ from bisect import bisect_left
 from collections import defaultdict
 
 from hypotaxis.core.rig.shapes import column_of, is_interface
-from hypotaxis.core.rig.values import Box, Rig
+from hypotaxis.core.rig.values import Box, Rig, kept_with_rig
 
 MOST_PASSES = 400
 
@@ -19,15 +19,14 @@ def column_order(rig: Rig, shape: str) -> list[Box]:
     return arranged(rig)[column_of(shape)]
 
 
+@kept_with_rig
 def arranged(rig: Rig) -> dict[str, list[Box]]:
     """Every column's boxes from the top; what the sheet draws and what moving counts by."""
-    if "arranged" not in rig.known:
-        columns: dict[str, list[Box]] = defaultdict(list)
-        for box in sorted(rig.boxes, key=lambda box: (box.order, box.name)):
-            columns[column_of(box.shape)].append(box)
-        columns["boxes"] = _untangled(rig, columns["boxes"])
-        rig.known["arranged"] = columns
-    return rig.known["arranged"]
+    columns: dict[str, list[Box]] = defaultdict(list)
+    for box in sorted(rig.boxes, key=lambda box: (box.order, box.name)):
+        columns[column_of(box.shape)].append(box)
+    columns["boxes"] = _untangled(rig, columns["boxes"])
+    return columns
 
 
 def hangs_on(rig: Rig) -> dict[str, str]:

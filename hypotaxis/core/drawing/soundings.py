@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.drawing.paths import polyline
+from hypotaxis.core.timing.measurement import Overlay
 from hypotaxis.core.units import signed
 
 PLOT_W, PLOT_H = 420, 170
@@ -102,16 +103,16 @@ def hits_plot(
     )
 
 
-def overlay_plot(overlay: dict, *, median_ms: float, jitter_ms: float) -> OverlayPlot:
-    """overlay: first_ms, last_ms and lines (samples as shares of the loudest) of a report."""
-    first, last = overlay["first_ms"], overlay["last_ms"]
+def overlay_plot(overlay: Overlay, *, median_ms: float, jitter_ms: float) -> OverlayPlot:
+    """All hits laid over each other, with the median and its spread."""
+    first, last = overlay.first_ms, overlay.last_ms
     per_ms = PLOT_W / (last - first)
 
     def x(ms: float) -> float:
         return round((ms - first) * per_ms, 2)
 
     lines = []
-    for line in overlay["lines"]:
+    for line in overlay.lines:
         across = (np.arange(len(line)) + 0.5) * PLOT_W / len(line)
         lines.append(polyline(list(zip(across, (1 - np.array(line)) * PLOT_H / 2, strict=True))))
     step = next(s for s in (5, 10, 20, 50, 100) if (last - first) / s <= 8)

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
-from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket
+from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket, kept_with_rig
 from hypotaxis.core.studio import Port
 
 CHANNELS = 16
@@ -65,10 +65,13 @@ def is_port(box: Box, socket: Socket) -> bool:
 
 def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
     """The ports of a rig in its order, of one direction or both."""
-    if "ports" not in rig.known:
-        sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(box, socket))
-        rig.known["ports"] = [PortEnd(box, socket, host_direction(box, socket)) for box, socket in sockets]
-    return [end for end in rig.known["ports"] if direction in ("", end.direction)]
+    return [end for end in _every_port(rig) if direction in ("", end.direction)]
+
+
+@kept_with_rig
+def _every_port(rig: Rig) -> tuple[PortEnd, ...]:
+    sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(box, socket))
+    return tuple(PortEnd(box, socket, host_direction(box, socket)) for box, socket in sockets)
 
 
 def keys_in(rig: Rig) -> list[PortEnd]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from hypotaxis.core.plan import Instrument, Seat
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket
+from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket, kept_with_rig
 
 ALL_CHANNELS = tuple(range(1, 17))
 MOST_STEPS = 4000
@@ -80,25 +80,13 @@ class Trip:
         return frozenset(ends | {self.instrument.send, *self.instrument.inputs} - {""})
 
 
+@kept_with_rig
 def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
     """Every box input that hears what leaves the socket `send`, nearest first; a box that is reached on two ways is
     told twice.
 
     The wire's own delay per hardware thru is microseconds (MIDI 1.0 Detailed Specification), so order is all.
     """
-    key = "heard", send
-    if key not in rig.known:
-        rig.known[key] = _heard_from(rig, send)
-    return rig.known[key]
-
-
-def arriving(rig: Rig, box: str, sender: Instrument | Seat) -> list[Reached]:
-    """The ways on which what is sent on the sender's channel arrives at a box, nearest first."""
-    heard = heard_from(rig, sender.send)
-    return [reached for reached in heard if reached.box == box and reached.channels[sender.channel - 1]]
-
-
-def _heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
     start = rig.find(send)
     if start is None:
         return ()
@@ -132,6 +120,12 @@ def _heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
     return tuple(found)
 
 
+def arriving(rig: Rig, box: str, sender: Instrument | Seat) -> list[Reached]:
+    """The ways on which what is sent on the sender's channel arrives at a box, nearest first."""
+    heard = heard_from(rig, sender.send)
+    return [reached for reached in heard if reached.box == box and reached.channels[sender.channel - 1]]
+
+
 def _through(route: Route | None, channels: tuple[int, ...], clock: bool) -> tuple[tuple[int, ...], bool]:
     if route is None:
         return channels, clock
@@ -148,16 +142,10 @@ def way_home(rig: Rig, uid: str, box_uid: str) -> tuple[Cable, ...]:
     return next((way for way in ways_into(rig, uid) if rig.find(way[0].source)[0].uid == box_uid), ())
 
 
-def ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
+@kept_with_rig
+def ways_into(rig: Rig, uid: str) -> tuple[tuple[Cable, ...], ...]:
     """Every way that ends at this audio input, as the cables from its beginning, the shortest first. A box that passes
     audio on is the beginning of one way and stands in the middle of others."""
-    key = "ways", uid
-    if key not in rig.known:
-        rig.known[key] = _ways_into(rig, uid)
-    return rig.known[key]
-
-
-def _ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
     found: list[tuple[Cable, ...]] = []
     open_ends: list[tuple[str, tuple[Cable, ...]]] = [(uid, ())]
     while open_ends and len(found) < MOST_STEPS:
@@ -168,7 +156,7 @@ def _ways_into(rig: Rig, uid: str) -> list[tuple[Cable, ...]]:
         way = (cable, *way)
         found.append(way)
         open_ends += [(route.source, way) for route in rig.routes_into(cable.source)]
-    return found
+    return tuple(found)
 
 
 def homes_of(rig: Rig, box_uid: str) -> list[str]:
@@ -182,15 +170,9 @@ def homes_of(rig: Rig, box_uid: str) -> list[str]:
     return [found[place] for place in sorted(found)]
 
 
+@kept_with_rig
 def trip_of(rig: Rig, instrument: Instrument) -> Trip:
     """The trip of an instrument as far as it is cabled."""
-    key = "trip", instrument
-    if key not in rig.known:
-        rig.known[key] = _trip_of(rig, instrument)
-    return rig.known[key]
-
-
-def _trip_of(rig: Rig, instrument: Instrument) -> Trip:
     heard = heard_from(rig, instrument.send)
     first = next(iter(arriving(rig, instrument.box, instrument)), None)
     ways = (way_home(rig, uid, instrument.box) for uid in instrument.returns)
@@ -218,10 +200,13 @@ def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
 
 def host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     """The interfaces' audio sockets of one direction, seen from the interface."""
-    if "audio" not in rig.known:
-        interfaces = [box for box in rig.boxes if is_interface(box.shape)]
-        rig.known["audio"] = [(box, one) for box in interfaces for one in box.sockets if one.kind == "audio"]
-    return [(box, socket) for box, socket in rig.known["audio"] if socket.direction == direction]
+    return [(box, socket) for box, socket in _audio_sockets(rig) if socket.direction == direction]
+
+
+@kept_with_rig
+def _audio_sockets(rig: Rig) -> tuple[tuple[Box, Socket], ...]:
+    interfaces = [box for box in rig.boxes if is_interface(box.shape)]
+    return tuple((box, one) for box in interfaces for one in box.sockets if one.kind == "audio")
 
 
 def returns_text(rig: Rig, returns: tuple[str, ...]) -> str:

@@ -8,9 +8,13 @@ carried by its USB or network socket and take no cable of their own. Uids are st
 """
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, wraps
+from typing import Any, Concatenate, ParamSpec, TypeVar
+
+_Asked = ParamSpec("_Asked")
+_Answer = TypeVar("_Answer")
 
 DIRECTIONS = ("in", "out", "both")
 KINDS = ("midi", "audio", "cv", "usb", "network")
@@ -264,9 +268,9 @@ class Rig:
         return found
 
     @cached_property
-    def known(self) -> dict:
-        """What has been worked out about this rig, kept as long as it is (see trips)."""
-        return {}
+    def kept(self) -> dict[Callable, dict[tuple, Any]]:
+        """What functions have worked out about this rig, kept as long as it is (see `kept_with_rig`)."""
+        return defaultdict(dict)
 
     def box(self, uid: str) -> Box | None:
         """The box with this uid, or None."""
@@ -304,3 +308,17 @@ class Rig:
             return "a socket that is gone"
         box, socket = found
         return socket.port_name if socket.port_name else f"{box.name} {socket.label}"
+
+
+def kept_with_rig(work: Callable[Concatenate[Rig, _Asked], _Answer]) -> Callable[Concatenate[Rig, _Asked], _Answer]:
+    """A function of a rig and hashable values that is worked out once for each as long as the rig stays as it is. What
+    it answers is shared, so nobody may change it."""
+
+    @wraps(work)
+    def answer(rig: Rig, *asked: _Asked.args) -> _Answer:
+        answers = rig.kept[work]
+        if asked not in answers:
+            answers[asked] = work(rig, *asked)
+        return answers[asked]
+
+    return answer

@@ -4,22 +4,13 @@ Positions are samples of the interface's nominal rate, from the session's zero (
 shifted in its file: its placement stands beside it.
 """
 
-from dataclasses import dataclass
-
 from hypotaxis.core.session.tempo import TempoMap
 
 
-@dataclass(frozen=True)
-class Standing:
-    """Where a take's first frame stands: as it arrived, and with its placement (None = not placed)."""
-
-    first_sample: int
-    placement: int | None
-
-    @property
-    def start(self) -> int:
-        """Session position of the first frame; negative when it begins before the session's zero."""
-        return self.first_sample + (self.placement or 0)
+def start_of(first_sample: int, placement: int | None) -> int:
+    """Session position of a take's first frame as it stands: as it arrived, or with its placement (None = not placed);
+    negative when it begins before the session's zero."""
+    return first_sample + (placement or 0)
 
 
 def preroll_bars(tempo: TempoMap, earliest: int, rate: int) -> int:

@@ -1,11 +1,14 @@
 """Measuring files of unknown origin in a process of its own."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from hypotaxis.core.apart import Told, run_apart
 from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.timing.measurement import Overlay, Read, comparison_of, hits_of, measurement_of
 
 MEMORY_BYTES = 3 * 2**30
 SECONDS = 1800
@@ -20,6 +23,14 @@ _DIED = (
 )
 
 
+@dataclass(frozen=True)
+class Measured:
+    """report: for the shell (see report.report); read: what is kept."""
+
+    report: dict[str, Any]
+    read: Read
+
+
 def measure_apart(
     score: Path,
     recording: Path,
@@ -31,12 +42,11 @@ def measure_apart(
     picture: bool = False,
     against: Path | None = None,
     progress: Callable[[float], None] | None = None,
-) -> dict[str, Any]:
-    """The report of a recording against a score (see report.report), read in a child process.
+) -> Measured:
+    """What a recording says against a score, read in a child process.
 
-    impulses: impulses were played (see Listened). picture: with "measurement" (measurement.Measurement), "hits" (rows
-    of measurement.Hit) and "overlay" (see `_overlay`). against: another recording of the same notes; the difference is
-    added (see report.difference_report), and an answer that has only that is one.
+    impulses: impulses were played (see Listened). picture: with the overlay of its hits. against: another recording of
+    the same notes; the difference is added (see report.difference_report), and an answer that has only that is one.
     progress: told the share done, several times a second; what it raises ends the child. Raises NoAnswer with the
     reason when there is no answer.
     """
@@ -50,7 +60,7 @@ def measure_apart(
         "picture": picture,
         "against": str(against) if against else None,
     }
-    return run_apart(
+    answer = run_apart(
         f"{__name__}:read_and_measure",
         wish,
         memory=MEMORY_BYTES,
@@ -59,17 +69,16 @@ def measure_apart(
         gave_up=_DIED,
         progress=progress,
     )
+    return Measured(answer["report"], from_json(Read, answer["read"]))
 
 
 def read_and_measure(wish: dict[str, Any], tell: Told) -> dict[str, Any]:
-    """What the child does."""
+    """What the child does; answers the fields of Measured as plain data."""
     # Imported here, so that the parent stays small.
     from hypotaxis.core.formats.audio import check_audio
-    from hypotaxis.core.formats.plain import to_json
     from hypotaxis.core.formats.smf import read_smf
     from hypotaxis.core.timing.choose import measure_score, moments_to_compare
     from hypotaxis.core.timing.lateness import Listened
-    from hypotaxis.core.timing.measurement import hits_of, measurement_of
     from hypotaxis.core.timing.recording import open_recording
     from hypotaxis.core.timing.report import difference_report, report, unknown_report
 
@@ -106,21 +115,24 @@ def read_and_measure(wish: dict[str, Any], tell: Told) -> dict[str, Any]:
             warnings.append(f"The recording ends before the score: {lies}")
         result = report(answer, warnings=tuple(warnings))
     result |= {"seconds": round(facts.seconds, 3), "kind": facts.kind, "subtype": facts.subtype}
-    if wish["picture"] and answer:
+    kept = {"seconds": result["seconds"], "kind": result["kind"], "notes": result["notes"]}
+    if answer:
         told = tuple(result["warnings"][len(answer.lateness.warnings) :])
-        result["measurement"] = to_json(measurement_of(answer.lateness, warnings=told))
-        result["hits"] = to_json(hits_of(answer.lateness))
-        result["overlay"] = _overlay(recording, answer.lateness)
+        kept |= {
+            "track": answer.track,
+            "channel": answer.channel,
+            "measurement": measurement_of(answer.lateness, warnings=told),
+            "hits": hits_of(answer.lateness),
+            "overlay": _overlay(recording, answer.lateness) if wish["picture"] else None,
+        }
     if wish["against"]:
         if answer:
             chosen = {"track": answer.track, "channel": answer.channel}
         found = _difference(listened, score, Path(wish["against"]), chosen)
-        compared = difference_report(found, recording.rate)
-        if wish["picture"]:
-            compared["compared_hits"] = compared.pop("hits")
-        result |= compared
+        kept["comparison"] = comparison_of(found)
+        result |= difference_report(found, recording.rate)
         result["warnings"] = [*result["warnings"], *found.warnings]
-    return result
+    return {"report": result, "read": to_json(Read(**kept))}
 
 
 def _difference(listened, score, against: Path, chosen: dict[str, int | None]):
@@ -144,9 +156,8 @@ def _bytes_of(path: Path) -> bytes:
         return stream.read(MAX_BYTES + 1)
 
 
-def _overlay(recording, lateness) -> dict[str, Any]:
-    """Up to OVERLAID hits at the score's moment: first_ms and last_ms of the window, and for each hit its samples, the
-    largest of each of OVERLAY_POINTS stretches, as a share of the loudest."""
+def _overlay(recording, lateness) -> Overlay:
+    """Up to OVERLAID hits, in OVERLAY_POINTS stretches each."""
     import numpy as np
 
     from hypotaxis.core.timing.recording import SIDES
@@ -166,8 +177,8 @@ def _overlay(recording, lateness) -> dict[str, Any]:
         low, high = np.minimum.reduceat(piece, starts), np.maximum.reduceat(piece, starts)
         lines.append(np.where(high >= -low, high, low))
     loudest = max(float(np.abs(line).max()) for line in lines) or 1.0
-    return {
-        "first_ms": round(first_ms, 3),
-        "last_ms": round(last_ms, 3),
-        "lines": [[round(float(value), 3) for value in line / loudest] for line in lines],
-    }
+    return Overlay(
+        round(first_ms, 3),
+        round(last_ms, 3),
+        tuple(tuple(round(float(value), 3) for value in line / loudest) for line in lines),
+    )

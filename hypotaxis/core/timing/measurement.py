@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from hypotaxis.core.timing.against import Difference
 from hypotaxis.core.timing.lateness import Lateness
 from hypotaxis.core.timing.line import TwoValues
 
@@ -96,6 +97,64 @@ class Measurement:
         return self.matched + self.missed
 
 
+@dataclass(frozen=True)
+class Overlay:
+    """Hits laid over each other at the score's moment."""
+
+    first_ms: float
+    """Where the window begins, from the moment."""
+    last_ms: float
+    lines: tuple[tuple[float, ...], ...]
+    """Of each hit the largest sample of each stretch of the window, as a share of the loudest hit."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Comparison:
+    """What a recording differs from another one of the same notes by; + = it is the later one."""
+
+    other: str = ""
+    """Uid of the other sounding."""
+    name: str = ""
+    """Its name, which stays when it is removed."""
+    difference_ms: float = 0.0
+    difference_low: float | None = None
+    difference_high: float | None = None
+    confidence: float = 0.0
+    """0 to 1."""
+    compared: int = 0
+    """Notes that compare."""
+    error: str = ""
+    """Why the two do not compare."""
+
+    @property
+    def difference_half(self) -> float | None:
+        """Half the width of the difference's interval."""
+        if self.difference_low is None or self.difference_high is None:
+            return None
+        return (self.difference_high - self.difference_low) / 2
+
+
+@dataclass(frozen=True, kw_only=True)
+class Read:
+    """All that a recording said, as it is kept."""
+
+    seconds: float
+    """Of the recording."""
+    kind: str
+    """Its file format."""
+    notes: int
+    """In the score."""
+    track: int | None = None
+    """Which of the score it was measured against, from 1."""
+    channel: int | None = None
+    """The same, 1 to 16."""
+    measurement: Measurement | None = None
+    """None where only the difference from another recording is known."""
+    hits: tuple[Hit, ...] = ()
+    overlay: Overlay | None = None
+    comparison: Comparison | None = None
+
+
 def measurement_of(found: Lateness, *, warnings: tuple[str, ...] = ()) -> Measurement:
     """The record of an answer; warnings: what else is to be told of the files."""
     intervals = ("lateness_low", "lateness_high", "start_half", "end_half", "jitter_low", "jitter_high")
@@ -105,6 +164,17 @@ def measurement_of(found: Lateness, *, warnings: tuple[str, ...] = ()) -> Measur
         **{name: getattr(found, name) for name in (*same, *counted, "alternatives_ms", "two")},
         **{name: _known(getattr(found, name)) for name in (*intervals, "drift_half", "attack_half")},
         warnings=(*found.warnings, *warnings),
+    )
+
+
+def comparison_of(found: Difference) -> Comparison:
+    """The record of a comparison; whose it is is filled in by who asked."""
+    return Comparison(
+        difference_ms=round(found.difference_ms, 6),
+        difference_low=_known(found.low_ms),
+        difference_high=_known(found.high_ms),
+        confidence=found.confidence,
+        compared=len(found.hits),
     )
 
 

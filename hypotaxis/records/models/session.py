@@ -7,6 +7,7 @@ from django.db import models
 from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
+from hypotaxis.core.session.takes import start_of
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
@@ -174,11 +175,16 @@ class Take(WithUid):
     @property
     def lost(self) -> str:
         """What is wrong with the file of the sound that stands, in words; "" where it is there."""
-        file, frames = self.standing
+        file, frames = self.sound_file
         return audio.what_is_lost(file, frames=frames, channels=self.channels)
 
     @property
-    def standing(self) -> tuple[str, int]:
+    def start(self) -> int:
+        """Session position of its first frame as it stands; negative before the session's zero."""
+        return start_of(self.first_sample, self.placement)
+
+    @property
+    def sound_file(self) -> tuple[str, int]:
         """(file, frames) of the sound that stands in the session: with its rate corrected where it is placed so."""
         fits = self.fitted and self.placement is not None
         return (self.fitted, self.fitted_frames) if fits else (self.file, self.frames)

@@ -3,7 +3,8 @@
 from django.db import models
 
 from hypotaxis.core.formats.plain import from_json
-from hypotaxis.core.timing.measurement import Measurement
+from hypotaxis.core.timing.measurement import Comparison, Measurement, Overlay
+from hypotaxis.core.timing.wish import Wish
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Rig
 from hypotaxis.records.models.work import Job
@@ -25,10 +26,9 @@ class Sounding(WithUid):
     (core.timing.context). score and recording: names of the kept files; score_title, recording_title: as the person's
     files were called; parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was
     asked for (None, "auto": find out); measurement: a core.timing.measurement.Measurement, with its hits beside it,
-    none until measured; overlay: all hits laid over each other (core.timing.apart); seconds, kind: of the recording;
-    notes: in the score; read_track, read_channel: which of it was measured against; compared: what its recording
-    differs from another one by (core.timing.report.difference_report, with `with` and `name`, uid and name of the other
-    sounding), or {"error": reason, "name"}; empty until it was asked for.
+    none until measured; overlay: a core.timing.measurement.Overlay; seconds, kind: of the recording;
+    notes: in the score; read_track, read_channel: which of it was measured against; compared: a
+    core.timing.measurement.Comparison with another sounding, empty until it was asked for.
     """
 
     name = models.CharField(max_length=80)
@@ -71,3 +71,18 @@ class Sounding(WithUid):
     def measured(self) -> Measurement | None:
         """What was measured."""
         return from_json(Measurement, self.measurement) if self.measurement else None
+
+    @property
+    def asked(self) -> Wish:
+        """What was played."""
+        return from_json(Wish, self.wish)
+
+    @property
+    def hits_overlaid(self) -> Overlay | None:
+        """Its hits laid over each other."""
+        return from_json(Overlay, self.overlay) if self.overlay else None
+
+    @property
+    def comparison(self) -> Comparison | None:
+        """What it differs from another recording by; None until it was asked for."""
+        return from_json(Comparison, self.compared) if self.compared else None

@@ -15,7 +15,6 @@ from hypotaxis.core.midi.programs import in_form
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.handover import FileLine, file_line, with_preroll
 from hypotaxis.core.session.score import Score, ScorePart, called_by
-from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
@@ -35,20 +34,15 @@ def placed_takes(session: Session) -> list[Take]:
 def line_of(session: Session, takes: list[Take]) -> FileLine:
     """The time line of a session's files: with whole bars in front where a take begins before its zero."""
     rate = takes[0].sample_rate if takes else session.rig.sample_rate
-    return file_line(tempo_of(session), [start_of(take) for take in takes], rate)
-
-
-def start_of(take: Take) -> int:
-    """Session position of a take's first frame as placed."""
-    return Standing(take.first_sample, take.placement).start
+    return file_line(tempo_of(session), [take.start for take in takes], rate)
 
 
 def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
     """A take as a 24-bit Broadcast Wave file. from_zero: filled with silence from the files' zero, so that it can
     be dropped at the very beginning; otherwise its time reference says where it stands."""
-    file, frames = take.standing
+    file, frames = take.sound_file
     fit = f"-{take.fitted_ppm:g}" if take.fitted else ""
-    reference = line.reference(start_of(take))
+    reference = line.reference(take.start)
     silence = reference if from_zero else 0
     bext = Broadcast(
         description=_description(take, line),
@@ -141,7 +135,7 @@ def read_me(session: Session, takes: list[Take], line: FileLine, lost: Sequence[
     rows += ["Each audio file carries its place as a time reference (Broadcast Wave).", ""]
     for take in takes:
         rows.append(
-            f"{take.title}, take {take.number}: begins at sample {line.reference(start_of(take))}, "
+            f"{take.title}, take {take.number}: begins at sample {line.reference(take.start)}, "
             f"placed by {take.placement:+d} samples, {take.sample_rate} Hz, {take.channels} channel(s)"
             + (f", its rate corrected by {take.fitted_ppm:+.1f} ppm" if take.fitted else "")
         )

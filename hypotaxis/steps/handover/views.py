@@ -6,7 +6,7 @@ from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, render
 
 from hypotaxis.core.units import clock_text, signed
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import in_use
 from hypotaxis.records.models import Take
 from hypotaxis.steps.handover import services
 
@@ -23,7 +23,7 @@ class Row:
 
 def home(request):
     """What is ready to hand over."""
-    here = desk(request)
+    here = in_use(request)
     session = here.session
     if session is None:
         return render(request, "handover/home.html", {"session": None})
@@ -33,8 +33,8 @@ def home(request):
         Row(
             take,
             signed(take.placement, 0),
-            line.reference(services.start_of(take)),
-            clock_text(take.standing[1] / take.sample_rate),
+            line.reference(take.start),
+            clock_text(take.sound_file[1] / take.sample_rate),
         )
         for take in takes
     ]
@@ -59,7 +59,7 @@ def wave(request, uid):
 
 def score(request):
     """The notes with program changes as SMF."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     line = services.line_of(here.session, services.placed_takes(here.session))
@@ -70,7 +70,7 @@ def score(request):
 
 def everything(request):
     """All of it as one archive."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     name = services.file_name(here.session) + ".zip"

@@ -13,7 +13,7 @@ from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.asked import number
-from hypotaxis.records.current import Desk, desk, in_one_go, remember
+from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Take
 from hypotaxis.records.plan import tempo_of
@@ -25,7 +25,7 @@ from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_ro
 
 def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     """The session: tracks with their strips, the glass, the takes. forms: of tracks (uid) whose fields were refused."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         return render(request, "session/home.html", {"sheet": None} | sheet)
     picture = _picture(request, here)
@@ -62,7 +62,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
 
 def glass(request):
     """The glass alone, fetched when it is zoomed or moved."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     picture = _picture(request, here)
@@ -72,7 +72,7 @@ def glass(request):
 
 def import_file(request):
     """Import a MIDI file."""
-    here = desk(request)
+    here = in_use(request)
     form = ScoreForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
         title, data = form.cleaned_data["score"].name, form.cleaned_data["score"].read()
@@ -130,7 +130,7 @@ def _imported(request, session_uid: str, told: str):
 @in_one_go
 def tracks(request):
     """Keep the tracks' instruments, programs and arming."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     wrong = {}
@@ -151,7 +151,7 @@ def tracks(request):
 @require_POST
 def send_sounds(request):
     """Call up the sound of every track again."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     try:
@@ -173,7 +173,7 @@ def send_sounds(request):
 @require_POST
 def start(request):
     """Record a pass."""
-    here = desk(request)
+    here = in_use(request)
     if here.session is None:
         raise Http404
     form = PassForm(request.POST)
@@ -279,7 +279,7 @@ def place(request, uid):
             if to == "fitted":
                 placing.place_fitted(take)
             elif to == "instrument":
-                placing.place_by_instrument(take, desk(request).plan)
+                placing.place_by_instrument(take, in_use(request).plan)
             else:
                 placing.place(take)
         except NoAnswer as error:
@@ -295,7 +295,7 @@ def listen(request, uid, how):
     return FileResponse(glued(take, placed=how == "placed").open("rb"), content_type="audio/wav")
 
 
-def _picture(request, here: Desk) -> Picture:
+def _picture(request, here: InUse) -> Picture:
     query = request.GET
     span = number(query.get("span"), DEFAULT_SPAN)
     picture = Picture(

@@ -2,13 +2,13 @@
 
 from django.shortcuts import render
 
-from hypotaxis.records.current import desk
+from hypotaxis.records.current import in_use
 from hypotaxis.records.plan import tempo_of
 
 
 def home(request):
     """What of sync can be done today."""
-    here = desk(request)
+    here = in_use(request)
     tempo = tempo_of(here.session) if here.session else None
     context = {"tempo": tempo, "changes": len(tempo.tempos) - 1 if tempo else 0}
     if tempo:

@@ -25,7 +25,7 @@ from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal, pattern_score
 from hypotaxis.core.units import clock_text
 from hypotaxis.records.asked import number, whole
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import unfinished
 from hypotaxis.records.models import Job, Patch, Sounding
@@ -42,7 +42,7 @@ MOST_PATCHES = 400
 def home(request, row: Sounding | None = None, trip: str = "", **sheet):
     """All trips and recordings on one scale. row: the sounding that is looked at; trip: the uid of the instrument or
     effect loop that is opened."""
-    here = desk(request)
+    here = in_use(request)
     own = list(Sounding.objects.filter(instrument_uid="", loop_uid="").select_related("job"))
     waits_ms = waits_by_instrument(here.plan, here.session)
     trips, recordings, marks = rows.rows_of(here.plan, here.latenesses, own, row, waits_ms)
@@ -58,7 +58,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         "sheet": None,
         "take_form": TakeForm(patches=_patches(here.plan, trip), initial=_asked_before(here, trip)),
         "queue": _queue(here.plan),
-        "choices": [one for each in (*here.plan.instruments, *here.plan.loops) for one in taking.Trip.every(each)],
+        "choices": taking.every_trip(here.plan),
     }
     if opened:
         context["wait_ms"] = waits_ms.get(trip)
@@ -77,7 +77,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
 
 def trip(request, uid):
     """A trip opened in place, with its newest sounding."""
-    here = desk(request)
+    here = in_use(request)
     _one_of(here.plan, str(uid))
     newest = Sounding.objects.filter(Q(instrument_uid=str(uid)) | Q(loop_uid=str(uid)), rig=here.rig)
     return home(request, newest.select_related("job").first(), str(uid))
@@ -87,13 +87,13 @@ def open_sounding(request, uid):
     """One sounding opened in place: in its trip, where that is in the rig."""
     row = _row(uid)
     mine = row.instrument_uid or row.loop_uid
-    plan = desk(request).plan
+    plan = in_use(request).plan
     return home(request, row, mine if plan.instrument(mine) or plan.loop(mine) else "")
 
 
 def new(request):
     """Measure a recording of one's own. A page that sends by script gets errors and the next address as JSON."""
-    here = desk(request)
+    here = in_use(request)
     known = {"instrument": request.GET.get("instrument", "")}
     form = SoundingForm(request.POST or None, request.FILES or None, plan=here.plan, initial=known)
     by_script = "X-Fragment" in request.headers
@@ -123,7 +123,7 @@ def new(request):
 @require_POST
 def take(request):
     """Take a sounding of one trip, or of all in a row."""
-    here = desk(request)
+    here = in_use(request)
     wanted = request.POST.get("trip", "")
     uid = wanted.partition("/")[0]
     form = TakeForm(request.POST, patches=_patches(here.plan, uid))
@@ -150,7 +150,7 @@ def take(request):
 @in_one_go
 def typed(request, uid):
     """Keep a lateness that the owner knows from elsewhere, or let what was measured count again."""
-    here = desk(request)
+    here = in_use(request)
     one = _one_of(here.plan, str(uid))
     form = TypedForm(request.POST)
     if not form.is_valid():
@@ -161,7 +161,7 @@ def typed(request, uid):
 
 def wires(request):
     """Every DIN wire while the session plays. ?wire=UID opens one, with what would help; ?limit=: ms that are late."""
-    here = desk(request)
+    here = in_use(request)
     limit = min(1000.0, max(0.0, number(request.GET.get("limit"), LIMIT_MS)))
     opened = request.GET.get("wire", "")
     context = {"limit": limit, "opened": opened, "load_w": LOAD_W, "load_h": LOAD_H}
@@ -172,7 +172,7 @@ def wires(request):
 
 def running(request):
     """The soundings that wait or run, polled by the page."""
-    queue = _queue(desk(request).plan)
+    queue = _queue(in_use(request).plan)
     answer = render(request, "timing/includes/queue.html", {"queue": queue})
     answer["X-Finished"] = "0" if queue else "1"
     return answer
@@ -182,7 +182,7 @@ def running(request):
 @in_one_go
 def together(request):
     """Choose how instruments of different lateness are brought together while they play."""
-    here = desk(request)
+    here = in_use(request)
     mode = request.POST.get("mode", "")
     if mode in TOGETHER and mode != here.plan.rig.together:
         change_plan(here.rig, f"playing together: {mode}", here.plan, set_rig(here.plan, together=mode))
@@ -192,7 +192,7 @@ def together(request):
 @require_POST
 def stop_all(request):
     """Stop every sounding that waits or runs; what was measured stays."""
-    for row in unfinished(desk(request).plan):
+    for row in unfinished(in_use(request).plan):
         taking.stop(row)
     return redirect("timing:home")
 
@@ -326,14 +326,14 @@ def _one_of(plan: Plan, uid: str) -> Instrument | Loop:
     return found
 
 
-def _asked_before(here: Desk, uid: str) -> dict:
+def _asked_before(here: InUse, uid: str) -> dict:
     one = here.plan.instrument(uid) or here.plan.loop(uid)
-    return taking.last_wish(here.rig, taking.Trip.of(one)) if one else {}
+    return taking.last_wish(here.rig, taking.SoundedTrip.of(one)) if one else {}
 
 
-def _trip_named(plan: Plan, key: str) -> taking.Trip:
+def _trip_named(plan: Plan, key: str) -> taking.SoundedTrip:
     one = _one_of(plan, key.partition("/")[0])
-    found = next((trip for trip in taking.Trip.every(one) if trip.key == key), None)
+    found = next((trip for trip in taking.SoundedTrip.every(one) if trip.key == key), None)
     if found is None:
         raise Http404
     return found
@@ -344,7 +344,7 @@ def _context_now(plan: Plan, uid: str) -> dict[str, str]:
     return context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
 
 
-def _mine(here: Desk, uid: str) -> dict:
+def _mine(here: InUse, uid: str) -> dict:
     """Fields of a sounding that belongs to an instrument."""
     one = here.plan.instrument(uid)
     if one is None:

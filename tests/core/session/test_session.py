@@ -23,7 +23,7 @@ from hypotaxis.core.session.glue import click, with_clicks
 from hypotaxis.core.session.handover import file_line, with_preroll
 from hypotaxis.core.session.listening import FULL_SCALE, InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, live_return_silent
-from hypotaxis.core.session.takes import Standing
+from hypotaxis.core.session.takes import start_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.demo.compose import saltmarsh_room, tide_tables
 from tests.rooms import change, instrument_named, small_room, uid_of
@@ -204,5 +204,5 @@ class HandoverTest(SimpleTestCase):
         self.assertIs(with_preroll(score, 0), score)
 
     def test_a_placed_take_starts_earlier_by_its_lateness(self):
-        self.assertEqual(Standing(-24_000, -682).start, -24_682)
-        self.assertEqual(Standing(-24_000, None).start, -24_000)
+        self.assertEqual(start_of(-24_000, -682), -24_682)
+        self.assertEqual(start_of(-24_000, None), -24_000)

@@ -73,13 +73,13 @@ class PassTest(DemoTest):
         positions, notes = placing.note_positions(take)
         start = take.first_sample + take.placement
         moments = distinct_moments(positions - start, take.sample_rate, notes)
-        found = measure(open_recording(audio.take_path(take.standing[0])), moments)
+        found = measure(open_recording(audio.take_path(take.sound_file[0])), moments)
         self.assertLess(abs(found.drift_ppm), 15)
         self.assertLess(max(abs(found.start_ms), abs(found.end_ms)), 0.3)
         self.assertIn("Its rate is corrected by", self.page("session:home"))
         self.client.post(reverse("session:place", args=[take.uid]), {"to": "arrived"})
         take.refresh_from_db()
-        self.assertEqual(take.standing, (take.file, take.frames), "the sound as it arrived is still there")
+        self.assertEqual(take.sound_file, (take.file, take.frames), "the sound as it arrived is still there")
 
     def test_a_take_may_stand_by_what_is_typed_for_its_instrument(self):
         take = self.record("Bittern").takes.get()

@@ -124,7 +124,7 @@ class SoundingTest(DemoTest):
         later.refresh_from_db()
         later.job.refresh_from_db()
         self.assertEqual(later.job.state, Job.DONE)
-        self.assertAlmostEqual(later.compared["difference_ms"], self.true_ms - own, delta=0.05)
+        self.assertAlmostEqual(later.comparison.difference_ms, self.true_ms - own, delta=0.05)
         page = self.page("timing:open", later.uid)
         self.assertRegex(page, "Its notes come 0.00 ms ±0.0. (later|earlier) than those of to the left")
         self.assertIn(f"late by +{first.measured.lateness_ms:.2f} ms", page)

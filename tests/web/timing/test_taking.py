@@ -1,6 +1,7 @@
 """Soundings taken by the studio, against the hits that were really played."""
 
 import importlib
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -9,8 +10,10 @@ from django.urls import reverse
 
 from hypotaxis.core.errors import HypotaxisError, NoAnswer
 from hypotaxis.core.findings.rules import check
+from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
 from hypotaxis.core.timing import apart
+from hypotaxis.core.timing.measurement import Read
 from hypotaxis.records import jobs, journal
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
@@ -28,9 +31,10 @@ def measured_here(score, recording, *, progress=None, **wish):
     asked = {"score": str(score), "recording": str(recording), "track": None, "channel": None, "side": "auto"}
     asked["against"] = None
     try:
-        return apart.read_and_measure(asked | wish, lambda share: None)
+        answer = apart.read_and_measure(asked | wish, lambda share: None)
     except HypotaxisError as error:
         raise NoAnswer(str(error)) from error
+    return apart.Measured(answer["report"], from_json(Read, answer["read"]))
 
 
 class SoundingTest(DemoTest):
@@ -58,7 +62,7 @@ class TakingTest(SoundingTest):
         return row, desks[0]
 
     def test_an_instrument_is_sounded_and_what_was_really_played_is_found(self):
-        row, desk = self.sound(taking.Trip(self.instrument("Bittern")), hits=32)
+        row, desk = self.sound(taking.SoundedTrip(self.instrument("Bittern")), hits=32)
         found = row.measured
         late = np.array([desk.frame_of(h.begins_s) for h in desk.played()])
         moments = np.array([hit[0] for hit in row.hits])
@@ -69,7 +73,7 @@ class TakingTest(SoundingTest):
         self.assertEqual((self.known().lateness_ms, self.known().source), (found.lateness_ms, "sounding"))
 
     def test_an_effect_loop_is_read_finer_than_a_sample(self):
-        row, desk = self.sound(taking.Trip(loop=self.plan.loops[0]), hits=16)
+        row, desk = self.sound(taking.SoundedTrip(loop=self.plan.loops[0]), hits=16)
         nature = desk.nature
         there_and_back = 2 * (nature.converter_samples + nature.driver_samples + 256) + 0.0013 * 48_000
         self.assertAlmostEqual(row.measured.samples, there_and_back, delta=0.1)
@@ -86,7 +90,7 @@ class TakingTest(SoundingTest):
         self.assertEqual(rules, ["loop-out-open", "loop-home-shared"])
         change_plan(self.rig, "straight", self.plan, with_cable(self.plan, out, into))
         self.assertIn("comes straight home on", self.page("instruments:home"))
-        row, desk = self.sound(taking.Trip(loop=straight), hits=16)
+        row, desk = self.sound(taking.SoundedTrip(loop=straight), hits=16)
         nature = desk.nature
         both_ways = 2 * (nature.converter_samples + nature.driver_samples + 256)
         self.assertAlmostEqual(row.measured.samples, both_ways, delta=0.1)
@@ -97,7 +101,7 @@ class TakingTest(SoundingTest):
         pad, pluck = (Patch.objects.get(name=name) for name in ("Wide water", "Reed pluck"))
         self.client.post(reverse("instruments:pick", args=[sedge.uid]), {"patch": pad.uid})
         with mock.patch.object(Desk, "run", autospec=True, side_effect=Desk.run) as runs:
-            trip = taking.Trip(self.instrument("Sedge upper"))
+            trip = taking.SoundedTrip(self.instrument("Sedge upper"))
             taking.start(self.rig, self.plan, [trip], fast=True, hits=16, patch=str(pluck.uid))
         programs = [
             [message.data[1] for message in call.args[1] if message.data[0] == 0xC0] for call in runs.call_args_list
@@ -126,12 +130,12 @@ class TakingTest(SoundingTest):
 
     def test_what_is_stopped_leaves_nothing_behind(self):
         with mock.patch.object(jobs.Reporter, "report", side_effect=jobs.Cancelled):
-            taking.start(self.rig, self.plan, [taking.Trip(self.instrument("Bittern"))], fast=True)
+            taking.start(self.rig, self.plan, [taking.SoundedTrip(self.instrument("Bittern"))], fast=True)
         self.assertFalse(Sounding.objects.exists())
         self.assertEqual(Job.objects.get().state, Job.CANCELLED)
 
     def test_a_chord_tells_the_time_for_each_note_and_the_wires_share(self):
-        row, desk = self.sound(taking.Trip(self.instrument("Sedge upper")), hits=64, test="chord", note=72)
+        row, desk = self.sound(taking.SoundedTrip(self.instrument("Sedge upper")), hits=64, test="chord", note=72)
         unit = desk.units[self.instrument("Sedge upper").box]
         told = dependence(self.plan, row, known_latenesses(self.plan))
         self.assertEqual([group[0] for group in told.groups], ["0", "1", "2", "3", "4", "5"])
@@ -142,7 +146,7 @@ class TakingTest(SoundingTest):
 
     def test_what_a_clock_drives_is_measured_against_the_clock(self):
         sedge = self.instrument("Sedge upper")
-        held = taking.Trip(sedge)
+        held = taking.SoundedTrip(sedge)
         taking.start(self.rig, self.plan, [held], fast=True, hits=16, test="clock")
         self.assertIn("arpeggiator or pattern on", Job.objects.last().message)
         Sounding.objects.all().delete()
@@ -159,7 +163,7 @@ class TakingTest(SoundingTest):
     def test_a_sounding_that_clips_says_so(self):
         quayside = next(box for box in self.plan.rig.boxes if box.name == "Quayside 18")
         self.client.post(reverse("front-panel", args=[quayside.uid]), {"gain_2": "30"})
-        row, _ = self.sound(taking.Trip(self.instrument("Bittern")), hits=16)
+        row, _ = self.sound(taking.SoundedTrip(self.instrument("Bittern")), hits=16)
         self.assertTrue(row.measured.clipped)
         self.assertIn("The recording clipped.", self.page("timing:open", row.uid))
 
@@ -185,7 +189,7 @@ class TakingTest(SoundingTest):
 
 class StaleTest(SoundingTest):
     def sound(self, name="Bittern"):
-        taking.start(self.rig, self.plan, [taking.Trip(self.instrument(name))], fast=True, hits=16)
+        taking.start(self.rig, self.plan, [taking.SoundedTrip(self.instrument(name))], fast=True, hits=16)
 
     def set_rig(self, **fields):
         change_plan(Rig.objects.get(uid=self.rig.uid), "settings", self.plan, set_rig(self.plan, **fields))
@@ -217,21 +221,22 @@ class StaleTest(SoundingTest):
         self.assertEqual((self.known().source, self.known().stale), ("take", ()))
         self.set_rig(driver="another")
         self.assertEqual(self.known().stale, ("kind of driver not noted, now another",))
-        bittern = taking.Trip(self.instrument("Bittern"))
+        bittern = taking.SoundedTrip(self.instrument("Bittern"))
         taking.start(self.rig, self.plan, [bittern], fast=True, hits=16, note=48, velocity=90)
         self.assertEqual(taking.last_wish(self.rig, bittern), {"note": 48, "velocity": 90, "patch": ""})
         self.assertIn('value="48"', self.page("timing:trip", self.instrument("Bittern").uid))
         form = {"trip": "", "test": "hits", "hits": 16, "velocity": 110, "fast": "on", "all": "1"}
         self.client.post(reverse("timing:take"), form)
         newest = Sounding.objects.filter(instrument_uid=self.instrument("Bittern").uid).first()
-        self.assertEqual((newest.wish["note"], newest.wish["velocity"]), (48, 90))
+        self.assertEqual((newest.asked.note, newest.asked.velocity), (48, 90))
 
     def test_a_sounding_that_is_not_sure_says_so_and_changes_nothing(self):
         measure = taking.measure_apart
 
         def unsure(*given, **named):
             found = measure(*given, **named)
-            return found | {"measurement": found["measurement"] | {"confidence": 0.4}}
+            unsure = replace(found.read.measurement, confidence=0.4)
+            return replace(found, read=replace(found.read, measurement=unsure))
 
         with mock.patch.object(taking, "measure_apart", unsure):
             self.sound()

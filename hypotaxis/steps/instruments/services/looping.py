@@ -9,7 +9,7 @@ from hypotaxis.core.rig.loops import loop_sentence, sends_of, takes_audio
 from hypotaxis.core.rig.sentence import Piece
 from hypotaxis.core.rig.trips import homes_of, returns_text
 from hypotaxis.core.timing.applied import KnownLateness
-from hypotaxis.records.current import Desk
+from hypotaxis.records.current import InUse
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Rig
 
@@ -27,7 +27,7 @@ class LoopLine:
     known: KnownLateness
 
 
-def loop_lines(here: Desk) -> list[LoopLine]:
+def loop_lines(here: InUse) -> list[LoopLine]:
     """The effect loops in their order."""
     rig = here.plan.rig
     lines = []

@@ -24,7 +24,7 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.core.units import level_text
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList
 from hypotaxis.records.patch_lists import calls_of, note_maps_of, picked, voices_of
@@ -59,7 +59,7 @@ class Line:
 
 def home(request, opened: str = "", **sheet):
     """All instruments; opened: uid of the one shown in full."""
-    here = desk(request)
+    here = in_use(request)
     sought = request.GET.get("find", "").strip()
     lines = [_line(here, one) for one in defining.in_groups(here.plan.instruments) if defining.has(one, sought)]
     context = {
@@ -78,14 +78,14 @@ def home(request, opened: str = "", **sheet):
 
 def open_line(request, uid):
     """One instrument opened in place."""
-    instrument_or_404(desk(request), uid)
+    instrument_or_404(in_use(request), uid)
     return home(request, opened=str(uid))
 
 
 @in_one_go
 def new(request):
     """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one."""
-    here = desk(request)
+    here = in_use(request)
     model = here.plan.instrument(request.GET.get("like", ""))
     proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, request.GET.get("box", ""))
     return _edit(request, here, proposal, title="New instrument", button="Define it")
@@ -94,7 +94,7 @@ def new(request):
 @in_one_go
 def edit(request, uid):
     """Change an instrument's definition."""
-    here = desk(request)
+    here = in_use(request)
     return _edit(request, here, instrument_or_404(here, uid), title="Change the instrument", button="Keep")
 
 
@@ -102,7 +102,7 @@ def edit(request, uid):
 @in_one_go
 def remove(request, uid):
     """Remove an instrument."""
-    here = desk(request)
+    here = in_use(request)
     instrument = instrument_or_404(here, uid)
     defining.remove(here.rig, here.plan, instrument)
     messages.info(request, f"{instrument.name} is removed; its takes stay. Undo brings it back.")
@@ -112,7 +112,7 @@ def remove(request, uid):
 @in_one_go
 def sounds(request, uid):
     """How an instrument's sounds are called up, named and noted."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     kept = patches.list_of(value)
     maps = [one.name for one in note_maps_of(kept)] if kept else []
@@ -126,7 +126,7 @@ def sounds(request, uid):
 @in_one_go
 def shaping(request, uid):
     """What becomes of notes that are played on an instrument."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     form = ShapingForm(request.POST or None, shaping=value.shaping)
     if request.method == "POST" and form.is_valid():
@@ -139,7 +139,7 @@ def shaping(request, uid):
 @in_one_go
 def move(request, uid):
     """Move an instrument one line up or down."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     defining.move(here.rig, here.plan, value, up=request.POST.get("to") == "up")
     return redirect("instruments:open", uid=uid)
@@ -149,7 +149,7 @@ def move(request, uid):
 @in_one_go
 def to_channel(request, uid):
     """Move an instrument to another channel, by its cell on the ruler."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     channel = whole(request.POST.get("channel"), value.channel, 1, 16)
     defining.keep(here.rig, here.plan, replace(value, channel=channel))
@@ -160,7 +160,7 @@ def to_channel(request, uid):
 @in_one_go
 def split(request, uid):
     """One instrument for each further part of its box, on the next free channels, with the same return."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     made = defining.split(here.rig, here.plan, value)
     if made:
@@ -175,7 +175,7 @@ def split(request, uid):
 @require_POST
 def try_out(request, uid):
     """Start a try-out."""
-    here = desk(request)
+    here = in_use(request)
     instrument = instrument_or_404(here, uid)
     form = TryOutForm(request.POST)
     if not form.is_valid():
@@ -193,7 +193,7 @@ def try_out(request, uid):
 def heard(request, job):
     """State of a try-out, polled by the page."""
     row = get_object_or_404(Job, uid=job, kind="try-out")
-    answer = render(request, "instruments/includes/heard.html", _heard(desk(request).plan, row))
+    answer = render(request, "instruments/includes/heard.html", _heard(in_use(request).plan, row))
     answer["X-Finished"] = "1" if row.finished else "0"
     return answer
 
@@ -228,7 +228,7 @@ def sound(request, job):
     return FileResponse(path.open("rb"), content_type="audio/wav")
 
 
-def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
+def _edit(request, here: InUse, value: Instrument, *, title: str, button: str):
     known = here.plan.instrument(value.uid) is not None
     left, right = (*value.returns, "", "")[:2]
     initial = {
@@ -257,7 +257,7 @@ def _edit(request, here: Desk, value: Instrument, *, title: str, button: str):
     return home(request, opened=opened, sheet="edit", form=form, title=title, button=button)
 
 
-def _line(here: Desk, instrument: Instrument) -> Line:
+def _line(here: InUse, instrument: Instrument) -> Line:
     rig = here.plan.rig
     box = rig.box(instrument.box)
     cells = channel_cells(here.plan, instrument.send, instrument.uid)
@@ -293,7 +293,7 @@ def _sound(instrument: Instrument) -> str:
     return f"{patch.number} {patch.name}" if patch else ""
 
 
-def _opened(here: Desk, uid: str) -> dict:
+def _opened(here: InUse, uid: str) -> dict:
     instrument = here.plan.instrument(uid)
     part = instrument.seat(here.request.GET.get("part", "")).part
     patch, kept = picked(instrument, part), patches.list_of(instrument)
@@ -324,7 +324,7 @@ def _opened(here: Desk, uid: str) -> dict:
     return context
 
 
-def _played(here: Desk, instrument: Instrument) -> dict:
+def _played(here: InUse, instrument: Instrument) -> dict:
     """What an instrument is tried on: pads where its notes are named, keys otherwise."""
     scale = here.request.GET.get("scale", "all notes")
     scale = scale if scale in SCALES else "all notes"
@@ -383,7 +383,7 @@ def _heard(plan: Plan, job: Job) -> dict:
     return {"job": job, "result": result, "inputs": rows, "stations": row, "meter_width": WIDTH}
 
 
-def instrument_or_404(here: Desk, uid) -> Instrument:
+def instrument_or_404(here: InUse, uid) -> Instrument:
     """An instrument of the rig."""
     value = here.plan.instrument(str(uid))
     if value is None:

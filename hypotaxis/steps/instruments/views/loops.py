@@ -7,7 +7,7 @@ from django.http import Http404
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.steps.instruments.forms import LoopForm
 from hypotaxis.steps.instruments.services import looping
 from hypotaxis.steps.instruments.views.lines import home
@@ -16,7 +16,7 @@ from hypotaxis.steps.instruments.views.lines import home
 @in_one_go
 def loop(request, uid=None):
     """Define a loop, what the sheet already says filled in, or change one."""
-    here = desk(request)
+    here = in_use(request)
     value = _loop_or_404(here, uid) if uid else looping.propose_loop(here.plan)
     form = LoopForm(request.POST or None, plan=here.plan, loop=value)
     form.of_new = uid is None
@@ -32,14 +32,14 @@ def loop(request, uid=None):
 @in_one_go
 def remove(request, uid):
     """Remove a loop."""
-    here = desk(request)
+    here = in_use(request)
     value = _loop_or_404(here, uid)
     looping.remove(here.rig, here.plan, value)
     messages.info(request, f"The loop {value.name} is removed. Undo brings it back.")
     return redirect("instruments:home")
 
 
-def _loop_or_404(here: Desk, uid):
+def _loop_or_404(here: InUse, uid):
     value = here.plan.loop(str(uid))
     if value is None:
         raise Http404

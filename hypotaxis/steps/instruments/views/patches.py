@@ -12,7 +12,7 @@ from hypotaxis.core.formats.patchfile import PASTED, WRITERS, sent_by
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.plan import Instrument
 from hypotaxis.core.playing.tryout import usual_note
-from hypotaxis.records.current import desk, in_one_go
+from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Patch, PatchList
 from hypotaxis.records.patch_lists import as_value, note_maps_of, picked
 from hypotaxis.steps.instruments.forms import BankNumbersForm, PatchFileForm
@@ -118,7 +118,7 @@ def mark(request, uid):
 
 def find(request, uid):
     """Sounds for an instrument, as they are typed."""
-    here = desk(request)
+    here = in_use(request)
     instrument = instrument_or_404(here, uid)
     kept = service.list_of(instrument)
     rows, many = service.find(kept, request.GET.get("q", ""), only=request.GET.get("only", "")) if kept else ([], 0)
@@ -132,7 +132,7 @@ def find(request, uid):
 @in_one_go
 def choose_list(request, uid):
     """Which list names an instrument's sounds."""
-    here = desk(request)
+    here = in_use(request)
     instrument = instrument_or_404(here, uid)
     kept = PatchList.objects.filter(uid=request.POST.get("list") or None).first()
     service.use_list(here.rig, here.plan, instrument, kept)
@@ -146,7 +146,7 @@ def pick(request, uid):
     if called is None:
         messages.info(request, "That is the end of the list.")
         return redirect("instruments:open", uid=uid)
-    here = desk(request)
+    here = in_use(request)
     wish = {"note": usual_note(here.plan, called), "velocity": 100, "length_s": 0.6, "fast": False}
     # Behind the transaction: the worker is told of nothing that is not there for good.
     job = trying.start_tryout(here.rig, called.uid, wish)
@@ -157,7 +157,7 @@ def pick(request, uid):
 @in_one_go
 def _call_up(request, uid) -> Instrument | None:
     """The instrument on which the asked sound is called up now; None where there is no such sound."""
-    here = desk(request)
+    here = in_use(request)
     instrument = instrument_or_404(here, uid)
     part = instrument.seat(request.POST.get("part", "")).part
     now = picked(instrument, part)

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.ruler import next_free_channel
 from hypotaxis.core.plan import Part, Return
 from hypotaxis.core.rig.build import new_uid
-from hypotaxis.records.current import desk, in_one_go
+from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.steps.instruments.forms import PartForm, ReturnForm, StandingForm, VoicesForm
 from hypotaxis.steps.instruments.services import defining, pieces
@@ -20,7 +20,7 @@ from hypotaxis.steps.instruments.views.lines import home, instrument_or_404
 @in_one_go
 def part(request, uid, piece=None):
     """Add a part on the next free channel, or change one."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     free = next_free_channel(here.plan, value.send) if value.send else value.channel
     proposal = Part(uid=new_uid(), name=f"part {len(value.parts) + 2}", channel=free)
@@ -37,7 +37,7 @@ def part(request, uid, piece=None):
 @in_one_go
 def further_return(request, uid, piece=None):
     """Add a further way home, or change one."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     known = _one_of(value.further, piece) if piece else Return(uid=new_uid(), name="")
     form = ReturnForm(request.POST or None, plan=here.plan, way=known)
@@ -55,7 +55,7 @@ def further_return(request, uid, piece=None):
 @in_one_go
 def remove(request, uid, piece):
     """Remove a part or a further return."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     defining.remove_piece(here.rig, here.plan, value, str(piece))
     messages.info(request, "It is removed. Undo brings it back.")
@@ -66,7 +66,7 @@ def remove(request, uid, piece):
 @in_one_go
 def all_parts(request, uid):
     """Keep the instrument as one, with a part for each further part of its box."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     made = defining.parts_of_box(here.rig, here.plan, value)
     told = f"{made} part{'' if made == 1 else 's'} more, each on a free channel. Undo takes them back."
@@ -77,7 +77,7 @@ def all_parts(request, uid):
 @in_one_go
 def voices(request, uid):
     """The voice table. ?from=NAME: filled in from another map."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     maps = pieces.maps_to_take_over(here.plan, value)
     chosen = request.GET.get("from", "")
@@ -93,7 +93,7 @@ def voices(request, uid):
 @in_one_go
 def standing(request, uid):
     """Lines from which the instrument is always played."""
-    here = desk(request)
+    here = in_use(request)
     value = instrument_or_404(here, uid)
     form = StandingForm(request.POST or None, plan=here.plan, instrument=value)
     if request.method == "POST" and form.is_valid():

@@ -10,7 +10,7 @@ from hypotaxis.core.errors import DoesNotFit, UnreadableFile
 from hypotaxis.core.rig.plug import KIND_WORDS
 from hypotaxis.core.rig.values import CONNECTORS, Box, Route, Socket
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.pictures import keep_picture, picture_path
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import LEVEL_NAMES, EditBoxForm, RouteForm, SetupForm, SocketForm
@@ -20,7 +20,7 @@ from hypotaxis.steps.rig.views.sheet import home
 @in_one_go
 def box(request, uid):
     """Change a box."""
-    here = desk(request)
+    here = in_use(request)
     value = box_or_404(here, uid)
     form = EditBoxForm(request.POST or None, request.FILES or None, box=value)
     if request.method == "POST" and form.is_valid():
@@ -61,7 +61,7 @@ def picture(request, name):
 @in_one_go
 def copy(request, uid):
     """A second box like this one."""
-    here = desk(request)
+    here = in_use(request)
     made = services.copy_box(here.rig, here.plan, box_or_404(here, uid))
     messages.success(request, f"{made.name} stands on the sheet, not cabled yet.")
     return redirect("rig:box", uid=made.uid)
@@ -71,7 +71,7 @@ def copy(request, uid):
 @in_one_go
 def move(request, uid):
     """Move a box up or down in its column, or to a place counted from the top (when it is dragged there)."""
-    here = desk(request)
+    here = in_use(request)
     value = box_or_404(here, uid)
     if "place" in request.POST:
         services.place_box(here.rig, here.plan, value, whole(request.POST["place"], 0, 0, 10_000))
@@ -86,7 +86,7 @@ def move(request, uid):
 @in_one_go
 def remove(request, uid):
     """Remove a box."""
-    here = desk(request)
+    here = in_use(request)
     value = box_or_404(here, uid)
     services.remove_box(here.rig, here.plan, value)
     messages.info(request, f"{value.name} and its cables are removed. Undo brings them back.")
@@ -96,7 +96,7 @@ def remove(request, uid):
 @in_one_go
 def setup(request, uid):
     """What a box can do and is set to."""
-    here = desk(request)
+    here = in_use(request)
     value = box_or_404(here, uid)
     form = SetupForm(request.POST or None, box=value)
     if request.method == "POST" and form.is_valid():
@@ -108,7 +108,7 @@ def setup(request, uid):
 @in_one_go
 def socket(request, uid):
     """Change a socket."""
-    here = desk(request)
+    here = in_use(request)
     owner, value = socket_or_404(here, uid)
     form = SocketForm(request.POST or None, box=owner, socket=value)
     if request.method == "POST" and form.is_valid():
@@ -121,7 +121,7 @@ def socket(request, uid):
 @in_one_go
 def new_socket(request, uid):
     """One more socket on a box."""
-    here = desk(request)
+    here = in_use(request)
     owner = box_or_404(here, uid)
     form = SocketForm(request.POST or None, box=owner)
     form.of_new = True
@@ -136,7 +136,7 @@ def new_socket(request, uid):
 @in_one_go
 def remove_socket(request, uid):
     """Remove a socket."""
-    here = desk(request)
+    here = in_use(request)
     owner, value = socket_or_404(here, uid)
     services.remove_socket(here.rig, here.plan, value.uid)
     messages.info(request, f"{value.label} of {owner.name} is removed, with its cable. Undo brings it back.")
@@ -147,7 +147,7 @@ def remove_socket(request, uid):
 @in_one_go
 def move_socket(request, uid):
     """Move a socket one row up or down."""
-    here = desk(request)
+    here = in_use(request)
     owner, value = socket_or_404(here, uid)
     services.move_socket(here.rig, here.plan, value.uid, up=request.POST.get("to") == "up")
     return redirect("rig:box", uid=owner.uid)
@@ -156,7 +156,7 @@ def move_socket(request, uid):
 @in_one_go
 def inside(request, uid, **sheet):
     """The routes inside a box, as a matrix and as lines."""
-    here = desk(request)
+    here = in_use(request)
     value = box_or_404(here, uid)
     chosen = next((route for route in value.routes if route.uid == request.GET.get("route")), None)
     form = _route_form(request, here, value, chosen) if chosen else None
@@ -168,7 +168,7 @@ def inside(request, uid, **sheet):
     return home(request, sheet="inside", **context)
 
 
-def _route_form(request, here: Desk, owner: Box, chosen: Route) -> RouteForm:
+def _route_form(request, here: InUse, owner: Box, chosen: Route) -> RouteForm:
     return RouteForm(request.POST or None, route=chosen, kind=owner.at(chosen.target).kind)
 
 
@@ -176,7 +176,7 @@ def _route_form(request, here: Desk, owner: Box, chosen: Route) -> RouteForm:
 @in_one_go
 def add_route(request, uid):
     """Lay a route, or take it out where it lies."""
-    here = desk(request)
+    here = in_use(request)
     owner = box_or_404(here, uid)
     source, target = request.POST.get("source", ""), request.POST.get("target", "")
     lies = next((route for route in owner.routes if (route.source, route.target) == (source, target)), None)
@@ -190,7 +190,7 @@ def add_route(request, uid):
     return redirect("rig:inside", uid=uid)
 
 
-def box_or_404(here: Desk, uid) -> Box:
+def box_or_404(here: InUse, uid) -> Box:
     """A box of this rig; the computer is none that can be changed."""
     value = here.plan.rig.box(str(uid))
     if value is None or value.shape == "host":
@@ -198,7 +198,7 @@ def box_or_404(here: Desk, uid) -> Box:
     return value
 
 
-def socket_or_404(here: Desk, uid) -> tuple[Box, Socket]:
+def socket_or_404(here: InUse, uid) -> tuple[Box, Socket]:
     """A socket of this rig with its box."""
     found = here.plan.rig.find(str(uid))
     if found is None or found[0].shape == "host":

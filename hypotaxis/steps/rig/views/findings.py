@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.errors import DoesNotFit
 from hypotaxis.core.findings.finding import Finding
 from hypotaxis.core.findings.rules import check
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.journal import edits_between
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import MeantForm
@@ -18,7 +18,7 @@ from hypotaxis.steps.rig.views.sheet import home
 @in_one_go
 def finding(request, key):
     """What a finding's remedy would change; applied when it is asked for."""
-    here = desk(request)
+    here = in_use(request)
     value = _finding(here, key)
     if value is None:
         messages.info(request, "That finding is gone: its cause has changed.")
@@ -53,7 +53,7 @@ def finding(request, key):
 @in_one_go
 def mean(request, key):
     """Mark a finding as meant."""
-    here = desk(request)
+    here = in_use(request)
     value = _finding(here, key)
     if value is None:
         raise Http404
@@ -69,12 +69,12 @@ def mean(request, key):
 @in_one_go
 def stand_again(request, key):
     """Let a finding stand that was meant."""
-    here = desk(request)
+    here = in_use(request)
     value = next((one for one, _ in here.meant if one.key == key), None)
     if value:
         services.mean_no_more(here.rig, here.plan, value)
     return redirect("rig:home")
 
 
-def _finding(here: Desk, key: str) -> Finding | None:
+def _finding(here: InUse, key: str) -> Finding | None:
     return next((one for one in here.findings if one.key == key), None)

@@ -6,7 +6,7 @@ from django.utils import timezone
 from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.printed import cable_rows, label_strips
 from hypotaxis.core.rig.startup import startup_list
-from hypotaxis.records.current import desk, in_one_go
+from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.views.sheet import home
 
@@ -14,7 +14,7 @@ from hypotaxis.steps.rig.views.sheet import home
 @in_one_go
 def startup(request):
     """The start-up list; its ticks are of today."""
-    here = desk(request)
+    here = in_use(request)
     stages, today = startup_list(here.plan), timezone.localdate()
     keys = {step.key for stage in stages if stage.ticked for step in stage.steps}
     if request.method == "POST":
@@ -27,7 +27,7 @@ def startup(request):
 @in_one_go
 def panels(request):
     """What has to be set on each box, ticked with the day it was done."""
-    here = desk(request)
+    here = in_use(request)
     boxes = panel_settings(here.plan)
     keys = {step.key for one in boxes for step in one.settings}
     if request.method == "POST":
@@ -40,13 +40,13 @@ def panels(request):
 
 def printed_cables(request):
     """The cable list, to print."""
-    here = desk(request)
+    here = in_use(request)
     return render(request, "rig/printed_cables.html", {"rows": cable_rows(here.plan), "today": timezone.localdate()})
 
 
 def printed_labels(request):
     """Strips for the boxes' panels and flags for the cables, to print and cut."""
-    here = desk(request)
+    here = in_use(request)
     return render(
         request, "rig/printed_labels.html", {"strips": label_strips(here.plan), "rows": cable_rows(here.plan)}
     )

@@ -7,7 +7,7 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.rig.ports import channel_count, match, ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import asking, services
 from hypotaxis.steps.rig.forms import PortsForm
@@ -17,7 +17,7 @@ from hypotaxis.steps.rig.views.sheet import home
 @in_one_go
 def ports(request):
     """All ports, in and out."""
-    here = desk(request)
+    here = in_use(request)
     reported = here.plan.reported or ()
     matching = match(here.plan.rig, reported)
     names = [port.system_name for port in reported if port.system_name not in matching.copies]
@@ -45,14 +45,14 @@ def ports(request):
 @require_POST
 def ask(request):
     """Ask on every port who is there."""
-    asking.start_asking(desk(request).rig)
+    asking.start_asking(in_use(request).rig)
     return redirect(f"{reverse('rig:ports')}?asked=1#answers")
 
 
 def answers(request, job):
     """Who answered, polled by the page until all have been asked."""
     row = get_object_or_404(Job, uid=job, kind="asking")
-    answer = render(request, "rig/includes/answers.html", _answers(desk(request), row))
+    answer = render(request, "rig/includes/answers.html", _answers(in_use(request), row))
     answer["X-Finished"] = "1" if row.finished else "0"
     return answer
 
@@ -61,7 +61,7 @@ def answers(request, job):
 @in_one_go
 def known_as(request):
     """Keep by which identity a box is known."""
-    here = desk(request)
+    here = in_use(request)
     box = here.plan.rig.box(request.POST.get("box", ""))
     if box is None:
         messages.error(request, "Choose the box that answered.")
@@ -71,7 +71,7 @@ def known_as(request):
     return redirect(f"{reverse('rig:ports')}?asked=1#answers")
 
 
-def _answers(here: Desk, job: Job | None) -> dict:
+def _answers(here: InUse, job: Job | None) -> dict:
     if job is None:
         return {"asked": None}
     rig = here.plan.rig
@@ -96,7 +96,7 @@ def _answers(here: Desk, job: Job | None) -> dict:
 @in_one_go
 def propose(request):
     """Match what can be matched by name."""
-    here = desk(request)
+    here = in_use(request)
     count = services.take_proposals(here.rig, here.plan)
     if count:
         messages.success(request, f"{count} port{'s are' if count > 1 else ' is'} matched. Undo takes it back.")
@@ -109,7 +109,7 @@ def propose(request):
 @in_one_go
 def reported_names(request):
     """Back to the names the studio reports."""
-    here = desk(request)
+    here = in_use(request)
     if not services.back_to_reported_names(here.rig, here.plan):
         messages.info(request, "No port has a name of yours.")
     return redirect("rig:ports")

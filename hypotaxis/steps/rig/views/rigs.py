@@ -14,7 +14,7 @@ from hypotaxis.core.formats.unknown import check_rig_file
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.timing.applied import carrying
 from hypotaxis.records.audio import write_whole
-from hypotaxis.records.current import desk, in_one_go, make_empty_rig, remember
+from hypotaxis.records.current import in_one_go, in_use, make_empty_rig, remember
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Rig, Take
 from hypotaxis.records.patch_lists import lists_of
@@ -31,7 +31,7 @@ ASKED = ("name", "sample_rate", "buffer", "driver", "stamps", "echo", "leader")
 @in_one_go
 def rigs(request):
     """The rigs there are: choose one, change its settings."""
-    here = desk(request)
+    here = in_use(request)
     form = _form(request, request.POST or None)
     if request.method == "POST" and form.is_valid():
         services.change_settings(here.rig, here.plan, **form.cleaned_data)
@@ -57,7 +57,7 @@ def choose(request, uid):
 @in_one_go
 def duplicate(request):
     """Go on with a copy of the rig."""
-    rig = services.duplicate(desk(request).plan)
+    rig = services.duplicate(in_use(request).plan)
     messages.success(request, f"This is {rig.name}: boxes, cables and instruments are copied, sessions are not.")
     return _go_on_with(rig)
 
@@ -66,7 +66,7 @@ def duplicate(request):
 @in_one_go
 def keep_template(request):
     """Keep the rig as it is now, to start from."""
-    here = desk(request)
+    here = in_use(request)
     services.duplicate(here.plan, here.rig.name, template=True)
     messages.success(request, f"{here.rig.name} is kept as a template: a new rig can begin with it.")
     return redirect("rig:rigs")
@@ -89,7 +89,7 @@ def from_template(request, uid):
 
 def rig_file(request):
     """The rig with its instruments as a file."""
-    here = desk(request)
+    here = in_use(request)
     plan = load_plan(here.rig)
     whole = replace(carrying(plan, here.latenesses.known), pictures=embedded(plan), patch_lists=lists_of(plan))
     answer = HttpResponse(write_rig_file(whole), content_type="application/json")
@@ -133,7 +133,7 @@ def _with_pictures(plan: Plan) -> Plan:
 
 
 def _form(request, data=None) -> RigForm:
-    here = desk(request)
+    here = in_use(request)
     initial = {name: getattr(here.rig, name) for name in ASKED}
     rates = set(Take.objects.filter(session__rig=here.rig).values_list("sample_rate", flat=True))
     return RigForm(data, plan=here.plan, initial=initial, kept_rates=rates)
@@ -142,7 +142,7 @@ def _form(request, data=None) -> RigForm:
 def _rigs(request, **forms):
     known = {"form": _form(request), "file_form": RigFileForm()}
     templates = Rig.objects.filter(template=True)
-    context = {"rigs": desk(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
+    context = {"rigs": in_use(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
     return home(request, sheet="rigs", **context | known | forms)
 
 

@@ -25,7 +25,7 @@ from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import Desk, desk, in_one_go
+from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
@@ -37,7 +37,7 @@ STRIP_FINDINGS = 12
 def home(request, preview: Plan | None = None, changed: frozenset[str] = frozenset(), **sheet):
     """The sheet. ?at=SOCKET selects what hangs on a socket, ?trip=INSTRUMENT a trip. preview: a plan to draw instead of
     the one that is kept, with what is changed drawn strong; sheet: what opens beside it."""
-    here = desk(request)
+    here = in_use(request)
     rig = here.plan.rig
     at = request.GET.get("at", "")
     picked = rig.find(at)
@@ -86,7 +86,7 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
 @in_one_go
 def add(request):
     """Add a box."""
-    here = desk(request)
+    here = in_use(request)
     initial = {"shape": request.GET.get("shape", "poly-synth")}
     form = AddBoxForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
@@ -99,7 +99,7 @@ def add(request):
 @in_one_go
 def connect(request):
     """Draw cables, from the form or from two sockets chosen on the sheet."""
-    here = desk(request)
+    here = in_use(request)
     form = ConnectForm(
         request.POST or None, plan=here.plan, initial={"source": request.GET.get("from", ""), "count": 2}
     )
@@ -120,7 +120,7 @@ def connect(request):
 @in_one_go
 def replug(request):
     """Move one end of a cable to another socket."""
-    here = desk(request)
+    here = in_use(request)
     cable = cable_or_404(here, request.POST.get("cable"))
     try:
         services.replug(here.rig, here.plan, cable, request.POST.get("end", ""), request.POST.get("to", ""))
@@ -133,7 +133,7 @@ def replug(request):
 @in_one_go
 def cable(request, uid):
     """A cable's details."""
-    here = desk(request)
+    here = in_use(request)
     value = cable_or_404(here, uid)
     form = EditCableForm(request.POST or None, initial=EditCableForm.of(value))
     if request.method == "POST" and form.is_valid():
@@ -149,7 +149,7 @@ def cable(request, uid):
 @in_one_go
 def unplug(request, uid):
     """Remove a cable."""
-    here = desk(request)
+    here = in_use(request)
     value = cable_or_404(here, uid)
     services.unplug(here.rig, here.plan, value)
     messages.info(request, "The cable is out. Undo plugs it back in.")
@@ -160,7 +160,7 @@ def unplug(request, uid):
 @in_one_go
 def tidy(request):
     """Let the layout arrange the boxes anew."""
-    here = desk(request)
+    here = in_use(request)
     if services.tidy(here.rig, here.plan):
         messages.info(request, "The sheet arranges the boxes so that few cables cross. Undo brings your order back.")
     else:
@@ -184,7 +184,7 @@ def redo(request):
 
 def _step_back_or_forth(request, move, word: str):
     try:
-        messages.info(request, f"{word}: {move(desk(request).rig)}.")
+        messages.info(request, f"{word}: {move(in_use(request).rig)}.")
     except NothingToUndo as error:
         messages.info(request, str(error))
     target = request.POST.get("next", "")
@@ -194,7 +194,7 @@ def _step_back_or_forth(request, move, word: str):
     return redirect("rig:home" if target.startswith(reverse("rig:home")) else target)
 
 
-def cable_or_404(here: Desk, uid) -> Cable:
+def cable_or_404(here: InUse, uid) -> Cable:
     """A cable of this rig."""
     value = next((item for item in here.plan.rig.cables if item.uid == str(uid)), None)
     if value is None:
@@ -202,7 +202,7 @@ def cable_or_404(here: Desk, uid) -> Cable:
     return value
 
 
-def _guide(here: Desk, drawing: SheetDrawing):
+def _guide(here: InUse, drawing: SheetDrawing):
     move = next_move(here.plan)
     if move is None or (move.kind == "try" and Job.objects.filter(kind="try-out", about=move.box).exists()):
         return None

@@ -17,7 +17,7 @@ KEPT = 24
 def glued(take: Take, *, placed: bool) -> Path:
     """A file with the clicks of the notes and the take, placed or as it arrived; made when first asked for."""
     shift = (take.placement or 0) if placed else 0
-    file, frames = take.standing if placed else (take.file, take.frames)
+    file, frames = take.sound_file if placed else (take.file, take.frames)
     fit = f"-{take.fitted_ppm:g}" if file != take.file else ""
     moments = note_positions(take)[0] - (take.first_sample + shift)
 

@@ -17,7 +17,6 @@ from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.passes import live_return_silent
-from hypotaxis.core.session.takes import Standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
@@ -208,8 +207,8 @@ class Picture:
         return self._read(take, lambda: self._outline(take), "")
 
     def _outline(self, take: Take) -> str:
-        start = Standing(take.first_sample, take.placement).start
-        low, high = columns_of(audio.peaks(take.standing[0]), -start, self.whole.last - start, COLUMNS)
+        start = take.start
+        low, high = columns_of(audio.peaks(take.sound_file[0]), -start, self.whole.last - start, COLUMNS)
         return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
 
     def _named(self, instrument: Instrument | None) -> Callable[[int], str]:
@@ -228,7 +227,7 @@ class Picture:
         placed = arrived = None
         if take:
             if take.placement is not None:
-                placed = samples(take.standing[0], take.first_sample + take.placement)
+                placed = samples(take.sound_file[0], take.first_sample + take.placement)
             arrived = samples(take.file, take.first_sample)
         gain = _gain(take) if take else 1.0
         return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)

@@ -10,7 +10,7 @@ from hypotaxis.core.timing.buffers import BufferModel, in_words
 from hypotaxis.core.timing.context import changed
 from hypotaxis.core.timing.repeated import Repeated, compare
 from hypotaxis.core.timing.report import SURE_ENOUGH
-from hypotaxis.core.timing.wish import TESTS, Group, Slope, Wish, groups_of, per_note
+from hypotaxis.core.timing.wish import TESTS, Group, Slope, groups_of, per_note
 from hypotaxis.core.units import ms_to_samples, signed
 from hypotaxis.records.lateness import counts
 from hypotaxis.records.models import Patch, Sounding
@@ -111,7 +111,7 @@ def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | Non
     found = row.measured
     if found and chosen is not None and chosen.uid != row.uid and chosen.measured:
         differs = signed(found.lateness_ms - chosen.measured.lateness_ms, 2)
-    patch = Patch.objects.filter(uid=row.wish.get("patch") or row.context.get("patch") or None).first()
+    patch = Patch.objects.filter(uid=row.asked.patch or row.context.get("patch") or None).first()
     return SoundingLine(
         row=row,
         test=_what(row),
@@ -129,7 +129,7 @@ def _what(row: Sounding) -> str:
     if not row.studio:
         return row.recording_title
     named = row.name.partition(", ")[2] if row.part_uid or row.way_uid else ""
-    return ", ".join(one for one in (named, TESTS[row.wish.get("test", "hits")]) if one)
+    return ", ".join(one for one in (named, TESTS[row.asked.test]) if one)
 
 
 def _repeated(soundings: Sequence[Sounding], now: Mapping[str, str]) -> Repeated | None:
@@ -179,7 +179,7 @@ class Dependence:
 
 def dependence(plan: Plan, row: Sounding, known: Mapping[str, KnownLateness]) -> Dependence | None:
     """What a test of chords, velocities or clock says; None for other soundings. known: the latenesses of the plan."""
-    wish = Wish(**row.wish) if row.wish else Wish()
+    wish = row.asked
     found = row.measured
     if found is None or wish.test == "hits":
         return None

@@ -9,7 +9,7 @@ from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, o
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.timing.recording import SIDES, read_window, side_of
-from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text, half_of
+from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.models import Sounding
 from hypotaxis.steps.timing.services.sounding import path_of
@@ -54,20 +54,19 @@ class Wave:
 
 def difference_of(row: Sounding) -> str:
     """What a sounding's recording differs from another one by, in a sentence or two; "" where it was not compared."""
-    found = row.compared
-    if not found:
+    found = row.comparison
+    if found is None:
         return ""
-    if "error" in found:
-        return f"It does not compare with {found['name']}. {found['error']}"
-    about = found["difference_ms_ci"]
-    half = f" ±{half_of(about):.2f}" if about else ""
-    later = found["difference_ms"]
+    if found.error:
+        return f"It does not compare with {found.name}. {found.error}"
+    half = f" ±{found.difference_half:.2f}" if found.difference_half is not None else ""
+    later = found.difference_ms
     way = "later" if later >= 0 else "earlier"
     told = (
-        f"Its notes come {abs(later):.2f} ms{half} {way} than those of {found['name']} ({found['compared']} compared, "
-        f"confidence {found['difference_confidence']:.2f})."
+        f"Its notes come {abs(later):.2f} ms{half} {way} than those of {found.name} ({found.compared} compared, "
+        f"confidence {found.confidence:.2f})."
     )
-    other = Sounding.objects.filter(uid=found["with"]).first()
+    other = Sounding.objects.filter(uid=found.other).first()
     if other is None or other.measured is None:
         return told
     known = other.measured.lateness_ms
@@ -93,7 +92,7 @@ def opened_of(row: Sounding) -> Opened:
         hits=hits_plot(
             row.hits, found.sample_rate, start_ms=found.start_ms, end_ms=found.end_ms, jitter_ms=found.jitter_ms
         ),
-        overlay=overlay_plot(row.overlay, median_ms=found.lateness_ms, jitter_ms=found.jitter_ms),
+        overlay=overlay_plot(row.hits_overlaid, median_ms=found.lateness_ms, jitter_ms=found.jitter_ms),
         clipped=found.clipped,
         warnings=found.warnings,
         late_ms=signed(found.lateness_ms, 2),

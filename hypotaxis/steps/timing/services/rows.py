@@ -133,7 +133,7 @@ def _trouble(known: KnownLateness, soundings: list[Sounding]) -> str:
         return ""
     if newest.job.state == Job.FAILED:
         return f"The last sounding has no answer. {newest.job.message}"
-    single = newest.wish.get("test", "hits") == "hits"
+    single = newest.asked.test == "hits"
     if newest.measured is None or not single or counts(newest):
         return ""
     return "The last sounding was not sure enough to count. Choose a sound with a sharp beginning, and sound it again."

@@ -14,6 +14,7 @@ from django.db import transaction
 
 from hypotaxis.core.errors import NoAnswer, UnsupportedScore
 from hypotaxis.core.formats.audio import open_sound
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.formats.unknown import parts_in, seconds_of
 from hypotaxis.core.plan import TYPED, Instrument, Loop, Plan
@@ -21,6 +22,7 @@ from hypotaxis.core.rig.change import keep_instrument, keep_loop
 from hypotaxis.core.timing.aligning import anchor_samples, fitted, shifted
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.grid import grid_score
+from hypotaxis.core.timing.measurement import Comparison, Read
 from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, made_once, write_whole
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.journal import change_plan
@@ -102,12 +104,12 @@ def type_lateness(rig: Rig, plan: Plan, one: Instrument | Loop, lateness_ms: flo
     change_plan(rig, f"lateness of {one.name}", plan, after)
 
 
-def keep_answer(row: Sounding, found: dict) -> None:
-    """Store what the analysis told of a recording: its measurement, hits and picture."""
+def keep_answer(row: Sounding, found: Read) -> None:
+    """Store what a recording said: its measurement, hits and picture."""
     kept = ("measurement", "hits", "overlay", "seconds", "kind", "notes")
     for name in kept:
-        setattr(row, name, found[name])
-    row.read_track, row.read_channel = found["track"], found["channel"]
+        setattr(row, name, to_json(getattr(found, name)))
+    row.read_track, row.read_channel = found.track, found.channel
     row.save(update_fields=[*kept, "read_track", "read_channel"])
 
 
@@ -142,13 +144,11 @@ def compare(job_uid: str) -> None:
         other = Sounding.objects.filter(uid=reporter.job.request["other"]).first()
         if other is None:
             raise NoAnswer("The recording it was to be compared with is gone.")
-        about = {"with": str(other.uid), "name": other.name}
         try:
-            found = _measured(row, reporter, against=path_of(other.recording))
+            found = _read(row, reporter, against=path_of(other.recording)).comparison
         except NoAnswer as error:
-            row.compared = about | {"error": str(error)}
-        else:
-            row.compared = about | {name: found[name] for name in found if name.startswith(("difference_", "compared"))}
+            found = Comparison(error=str(error))
+        row.compared = to_json(replace(found, other=str(other.uid), name=other.name))
         row.save(update_fields=["compared"])
         if row.measurement is None:
             # By itself it still has no answer.
@@ -205,7 +205,7 @@ def measure(job_uid: str) -> None:
         if reporter is None:
             return
         row = Sounding.objects.get(job_id=job_uid)
-        keep_answer(row, _measured(row, reporter))
+        keep_answer(row, _read(row, reporter))
 
 
 def _keep_upload(upload: UploadedFile) -> Path:
@@ -217,8 +217,8 @@ def _keep_upload(upload: UploadedFile) -> Path:
     return Path(upload.temporary_file_path()).replace(path_of(f"{uuid.uuid4()}.recording"))
 
 
-def _measured(row: Sounding, reporter: Reporter, against: Path | None = None) -> dict:
-    """What the analysis tells of it. Raises NoAnswer."""
+def _read(row: Sounding, reporter: Reporter, against: Path | None = None) -> Read:
+    """What its recording says. Raises NoAnswer."""
     return measure_apart(
         path_of(row.score),
         path_of(row.recording),
@@ -228,4 +228,4 @@ def _measured(row: Sounding, reporter: Reporter, against: Path | None = None) ->
         picture=True,
         against=against,
         progress=reporter.tell,
-    )
+    ).read

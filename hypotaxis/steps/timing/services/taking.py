@@ -6,13 +6,14 @@ them can be stopped. The recording is kept as a file like one of the owner's and
 
 from collections.abc import Iterator, Sequence
 from contextlib import closing
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
 import soundfile
 from django.db import transaction
 
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, StudioTrouble
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
@@ -52,7 +53,7 @@ TAIL_S = 1.5
 
 
 @dataclass(frozen=True)
-class Trip:
+class SoundedTrip:
     """What is sounded: a part of an instrument and one of its ways home (uids, "" = the first), or an effect loop."""
 
     instrument: Instrument | None = None
@@ -61,12 +62,12 @@ class Trip:
     loop: Loop | None = None
 
     @classmethod
-    def of(cls, one: Instrument | Loop) -> "Trip":
+    def of(cls, one: Instrument | Loop) -> "SoundedTrip":
         """The first trip of an instrument, or an effect loop's."""
         return cls(loop=one) if isinstance(one, Loop) else cls(one)
 
     @classmethod
-    def every(cls, one: Instrument | Loop) -> list["Trip"]:
+    def every(cls, one: Instrument | Loop) -> list["SoundedTrip"]:
         """The first trip of an instrument, then those of its further parts and of its further ways home."""
         if isinstance(one, Loop):
             return [cls(loop=one)]
@@ -94,12 +95,17 @@ class Trip:
         return next((one.inputs for one in self.instrument.homes if one.uid == self.way), self.instrument.returns)
 
 
-def trips_of(plan: Plan) -> list[Trip]:
+def trips_of(plan: Plan) -> list[SoundedTrip]:
     """Every trip of a plan that can be sounded by itself: each instrument once, each effect loop."""
-    return [Trip.of(one) for one in (*plan.instruments, *plan.loops)]
+    return [SoundedTrip.of(one) for one in (*plan.instruments, *plan.loops)]
 
 
-def can_sound(plan: Plan, trip: Trip) -> bool:
+def every_trip(plan: Plan) -> list[SoundedTrip]:
+    """The same with those of further parts and ways home."""
+    return [trip for one in (*plan.instruments, *plan.loops) for trip in SoundedTrip.every(one)]
+
+
+def can_sound(plan: Plan, trip: SoundedTrip) -> bool:
     """Whether a trip has a way out and home."""
     try:
         check_trip(plan, trip)
@@ -108,7 +114,7 @@ def can_sound(plan: Plan, trip: Trip) -> bool:
     return True
 
 
-def check_trip(plan: Plan, trip: Trip) -> None:
+def check_trip(plan: Plan, trip: SoundedTrip) -> None:
     """Raises CannotSchedule when a trip cannot be sounded, with the reason."""
     if not any(plan.rig.find(uid) for uid in trip.inputs):
         raise CannotSchedule(f"{trip.name} has no return, so nothing that comes home can be recorded.")
@@ -117,15 +123,15 @@ def check_trip(plan: Plan, trip: Trip) -> None:
         raise CannotSchedule(f"{trip.name} has no way out, so nothing can be sent.")
 
 
-def last_wish(rig: Rig, trip: Trip) -> dict:
+def last_wish(rig: Rig, trip: SoundedTrip) -> dict:
     """What was asked for when a trip was sounded before: its note and velocity, and the sound that was chosen for it;
     empty for one that was not."""
     mine = {"loop_uid": trip.loop.uid} if trip.loop else {"instrument_uid": trip.instrument.uid, "part_uid": trip.part}
     row = Sounding.objects.filter(rig=rig, studio=True, way_uid=trip.way, **mine).figures().first()
-    return {name: row.wish[name] for name in ("note", "velocity", "patch") if name in row.wish} if row else {}
+    return {name: getattr(row.asked, name) for name in ("note", "velocity", "patch")} if row and row.wish else {}
 
 
-def start(rig: Rig, plan: Plan, trips: Sequence[Trip], token: str = "", **wish) -> list[Sounding]:
+def start(rig: Rig, plan: Plan, trips: Sequence[SoundedTrip], token: str = "", **wish) -> list[Sounding]:
     """Ask the worker for a sounding of each trip, in a row. token: of the form; wish: fields of Wish; what is not given
     is as it was when the trip was sounded before, otherwise a note that suits its box. Raises CannotSchedule when one
     cannot be."""
@@ -156,7 +162,7 @@ def stop(row: Sounding) -> bool:
     return gone
 
 
-def _suited(plan: Plan, trip: Trip) -> dict:
+def _suited(plan: Plan, trip: SoundedTrip) -> dict:
     """A note that comes home by the trip's return: a voice of its own there, otherwise what the box usually answers."""
     if not trip.instrument:
         return {}
@@ -164,7 +170,7 @@ def _suited(plan: Plan, trip: Trip) -> dict:
     return {"note": voices[0] if voices else usual_note(plan, trip.instrument)}
 
 
-def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish, token: str) -> Sounding:
+def _row(rig: Rig, plan: Plan, trip: SoundedTrip, wish: Wish, token: str) -> Sounding:
     if trip.loop:
         context, mine = context_of_loop(plan, trip.loop), {"loop_uid": trip.loop.uid}
     else:
@@ -172,16 +178,16 @@ def _row(rig: Rig, plan: Plan, trip: Trip, wish: Wish, token: str) -> Sounding:
         mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "way_uid": trip.way}
     job = begin("sounding", token=token)
     return Sounding.objects.create(
-        name=trip.name[:80], job=job, rig=rig, studio=True, wish=asdict(wish), context=context, **mine
+        name=trip.name[:80], job=job, rig=rig, studio=True, wish=to_json(wish), context=context, **mine
     )
 
 
-def trip_of_row(plan: Plan, row: Sounding) -> Trip:
+def trip_of_row(plan: Plan, row: Sounding) -> SoundedTrip:
     """What a kept sounding is of. Raises CannotSchedule when that is no longer in the rig."""
     if row.loop_uid:
-        trip = Trip(loop=plan.loop(row.loop_uid))
+        trip = SoundedTrip(loop=plan.loop(row.loop_uid))
     else:
-        trip = Trip(plan.instrument(row.instrument_uid), row.part_uid, row.way_uid)
+        trip = SoundedTrip(plan.instrument(row.instrument_uid), row.part_uid, row.way_uid)
     if not (trip.loop or trip.instrument):
         raise CannotSchedule(f"{row.name} is no longer in the rig.")
     return trip
@@ -207,24 +213,24 @@ def _take(row: Sounding, reporter: Reporter) -> None:
     plan = load_plan(row.rig)
     trip = trip_of_row(plan, row)
     check_trip(plan, trip)
-    wish = Wish(**row.wish)
+    wish = row.asked
     _record(row, plan, trip, wish, reporter)
     try:
-        found = measure_apart(
+        read = measure_apart(
             path_of(row.score),
             path_of(row.recording),
             impulses=trip.loop is not None,
             picture=True,
             progress=lambda share: reporter.tell(RECORDING_SHARE + (1 - RECORDING_SHARE) * share),
-        )
+        ).read
     except NoAnswer as error:
         if wish.test != "clock":
             raise
         raise NoAnswer(f"{error} {NOT_DRIVEN}") from error
-    keep_answer(row, found)
+    keep_answer(row, read)
 
 
-def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporter) -> None:
+def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: Reporter) -> None:
     """Run the studio and keep score and recording beside the row."""
     names = [plan.rig.find(uid)[1].system_name for uid in trip.inputs if plan.rig.find(uid)]
     with studio_for(plan) as studio:
@@ -265,7 +271,7 @@ def _record(row: Sounding, plan: Plan, trip: Trip, wish: Wish, reporter: Reporte
     row.save()
 
 
-def _schedule(plan: Plan, trip: Trip, wish: Wish, rate: int) -> Schedule:
+def _schedule(plan: Plan, trip: SoundedTrip, wish: Wish, rate: int) -> Schedule:
     seat = trip.instrument.seat(trip.part)
     score = played_score(wish, seat.channel)
     patch = Patch.objects.filter(uid=wish.patch).first() if wish.patch else None
@@ -278,7 +284,7 @@ def _schedule(plan: Plan, trip: Trip, wish: Wish, rate: int) -> Schedule:
     return plan_run([played], score.tempo, first_bar=1, last_bar=last_bar, sample_rate=rate)
 
 
-def _by_clock(plan: Plan, trip: Trip, wish: Wish, schedule: Schedule) -> list[Message]:
+def _by_clock(plan: Plan, trip: SoundedTrip, wish: Wish, schedule: Schedule) -> list[Message]:
     """The calls of a schedule, then a held key and the clock in place of its notes."""
     seat = trip.instrument.seat(trip.part)
     port = plan.rig.find(seat.send)[1].system_name

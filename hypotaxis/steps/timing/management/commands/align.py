@@ -34,7 +34,7 @@ class Command(BaseCommand):
                 channel=options["channel"],
                 side=options["input"],
                 against=file_named(options["against"]) if options["against"] else None,
-            )
+            ).report
         except HypotaxisError as error:
             refuse(self, error, as_json=options["json"])
         self.stdout.write(json.dumps(result, allow_nan=False) if options["json"] else one_line(result))
