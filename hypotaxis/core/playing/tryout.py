@@ -48,6 +48,69 @@ class TryOut:
     played: tuple[PlayedNote, ...] = ()
 
 
+@dataclass(frozen=True, kw_only=True)
+class TryOutWish:
+    """A try-out as it is asked for."""
+
+    kind: str = "note"
+    """"note", "chord" (the loudest), "pattern" (looped), "demo" (the box plays by itself) or "keys"."""
+    note: int = MIDDLE_C
+    velocity: int = 100
+    length_s: float = 0.6
+    hold_s: float = 0
+    """How long meters hold their peak; 0: until reset."""
+    aim_db: int | None = None
+    """The mark on the meters, dBFS."""
+    fast: bool = False
+    """On the stand-in only: faster than real time."""
+    session: str = ""
+    """Uid of the session whose pattern is looped."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class InputHeard:
+    """An input during a try-out. Levels in dBFS."""
+
+    uid: str
+    name: str
+    level: float
+    peak: float
+    clips: int
+    moved: bool
+    mine: bool
+    """One of the instrument's own."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Heard:
+    """What a try-out has shown so far."""
+
+    send: str = ""
+    """Where it left, as it is spoken of."""
+    bytes: tuple[str, ...] = ()
+    """The first messages that left, hexadecimal."""
+    more: int = 0
+    """Messages that are not written out."""
+    played: tuple[PlayedNote, ...] = ()
+    came_by: str = ""
+    """The ports at which hands played."""
+    came: tuple[str, ...] = ()
+    """The first messages that came in from hands."""
+    inputs: tuple[InputHeard, ...] = ()
+    verdict: str = ""
+    causes: tuple[str, ...] = ()
+    """The likeliest causes where nothing came back, in order."""
+    home: bool = False
+    """One of the instrument's inputs moved."""
+    gain: str = ""
+    """What the loudest chord says about the gain."""
+
+    @property
+    def moved(self) -> list[str]:
+        """Uids of the inputs that moved."""
+        return [one.uid for one in self.inputs if one.moved]
+
+
 def together(notes: Sequence[tuple[int, int]], length_s: float) -> list[PlayedNote]:
     """Notes with their velocities struck at once."""
     return [PlayedNote(0.0, length_s, note, velocity) for note, velocity in notes]

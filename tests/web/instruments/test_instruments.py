@@ -6,6 +6,7 @@ import numpy as np
 import soundfile
 from django.urls import reverse
 
+from hypotaxis.core.playing.tryout import TryOutWish
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.records import journal
 from hypotaxis.records.models import FrontPanel, Job
@@ -143,7 +144,7 @@ class TryOutTest(DemoTest):
 
     def test_what_the_session_plays_is_looped(self):
         job = Job(kind="try-out", about=self.instrument("Bittern").uid)
-        wish = {"kind": "pattern", "session": str(self.session.uid), "note": 60}
+        wish = TryOutWish(kind="pattern", session=str(self.session.uid))
         tryout = trying._planned(self.plan, self.instrument("Bittern"), wish)
         # Two bars of 4/4 at 96 BPM are 5 s; its track plays seven notes a bar.
         starts = [one.start_s for one in tryout.played]

@@ -2,13 +2,15 @@
 
 import io
 import math
+from collections.abc import Sequence
 from contextlib import closing
-from dataclasses import asdict
+from dataclasses import replace
 
 import numpy as np
 import soundfile
 
 from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.playing.gain import gain_advice
@@ -19,8 +21,11 @@ from hypotaxis.core.playing.tryout import (
     KEYS_S,
     LOUDEST_CHORD,
     VOICES,
+    Heard,
+    InputHeard,
     PlayedNote,
     TryOut,
+    TryOutWish,
     explain,
     explain_demo,
     explain_silent_keys,
@@ -54,13 +59,27 @@ FLOOR_DB = -120.0
 """What stands for silence where a number is stored (JSON has no infinity)."""
 
 
-def start_tryout(rig: Rig, instrument_uid: str, wish: dict) -> Job:
-    """Ask the worker for a try-out. wish: note, velocity, length_s, hold_s and fast as in the form,
-    kind ("note", "chord", "pattern", "demo") and session (uid)."""
-    job = begin("try-out", about=instrument_uid, request={"wish": wish, "rig": str(rig.uid)})
+def start_tryout(rig: Rig, instrument_uid: str, wish: TryOutWish) -> Job:
+    """Ask the worker for a try-out."""
+    job = begin("try-out", about=instrument_uid, request={"wish": to_json(wish), "rig": str(rig.uid)})
     _forget_old()
     hand_over(job)
     return job
+
+
+def wish_of(job: Job) -> TryOutWish:
+    """What a try-out was asked for."""
+    return from_json(TryOutWish, job.request["wish"])
+
+
+def heard_of(job: Job) -> Heard:
+    """What a try-out has shown so far."""
+    return from_json(Heard, job.result)
+
+
+def _keep(job: Job, heard: Heard) -> None:
+    job.result = to_json(heard)
+    job.save(update_fields=["result"])
 
 
 def sound_path(job_uid: str):
@@ -77,26 +96,26 @@ def play(job_uid: str) -> None:
         job = reporter.job
         plan = load_plan(Rig.objects.get(uid=job.request["rig"]))
         instrument = plan.instrument(job.about)
-        wish = job.request["wish"]
+        wish = wish_of(job)
         tryout = _planned(plan, instrument, wish)
-        job.result |= {
-            "send": plan.rig.socket_text(instrument.send),
-            "bytes": [" ".join(f"{byte:02X}" for byte in message.data) for message in tryout.messages[:MOST_SHOWN]],
-            "more": max(0, len(tryout.messages) - MOST_SHOWN),
-            "played": [asdict(one) for one in tryout.played[:MOST_TOLD]],
-        }
+        heard = Heard(
+            send=plan.rig.socket_text(instrument.send),
+            bytes=_written(tryout.messages),
+            more=max(0, len(tryout.messages) - MOST_SHOWN),
+            played=tryout.played[:MOST_TOLD],
+        )
         listened = _inputs(plan)
         kept = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
         blocks = []
         with studio_for(plan) as studio:
             rate = studio.sample_rate
-            hold = round(wish.get("hold_s", 0) * rate)
+            hold = round(wish.hold_s * rate)
             meters = [InputMeter(name, hold_frames=hold) for _, _, name in listened]
             frames = round(tryout.seconds * rate)
             names = [system for _, system, _ in listened]
             # A pattern loops for the ear and for the hand on the level: never faster than real time.
-            fast = wish["fast"] and wish.get("kind") != "pattern"
-            played = _Played(plan, instrument) if wish.get("kind") == "keys" else None
+            fast = wish.fast and wish.kind != "pattern"
+            played = _Played(plan, instrument) if wish.kind == "keys" else None
             with closing(studio.run(tryout.messages, names, frames=frames, fast=fast, echo=played)) as run:
                 for block in run:
                     blocks.append(block.samples[:, kept].copy())
@@ -104,24 +123,19 @@ def play(job_uid: str) -> None:
                         meter.feed(block.samples[:, column])
                     if reporter.due():
                         _reset_where_asked(job, meters)
-                        _show(job, listened, meters, instrument)
+                        _keep(job, replace(heard, inputs=_heard_at(listened, meters, instrument)))
                         reporter.report((block.start + len(block.samples)) / frames)
-        _show(job, listened, meters, instrument)
-        moved = [uid for (uid, _, _), meter in zip(listened, meters, strict=True) if meter.moved]
-        told = explain_demo if wish.get("kind") == "demo" else explain
-        verdict, causes = told(plan, instrument, moved)
+        heard = replace(heard, inputs=_heard_at(listened, meters, instrument))
+        explained = explain_demo if wish.kind == "demo" else explain
+        verdict, causes = explained(plan, instrument, heard.moved)
         if played:
-            job.result |= played.told()
+            heard = played.heard(heard)
             if not played.came:
                 verdict, causes = explain_silent_keys(plan, instrument)
-        if wish.get("kind") == "chord":
-            job.result["gain"] = _gain([meters[place] for place in kept], blocks)
-        job.result |= {
-            "verdict": verdict,
-            "causes": causes,
-            "home": any(uid in moved for uid in instrument.inputs),
-        }
-        job.save(update_fields=["result"])
+        if wish.kind == "chord":
+            heard = replace(heard, gain=_gain([meters[place] for place in kept], blocks))
+        home = any(uid in heard.moved for uid in instrument.inputs)
+        _keep(job, replace(heard, verdict=verdict, causes=tuple(causes), home=home))
         if kept:
             turned = -1 if instrument.inverted else 1
             sound = np.concatenate(blocks) * db_to_factor(instrument.home_trim_db) * turned
@@ -142,41 +156,46 @@ class _Played:
         self.left += sent
         return sent
 
-    def told(self) -> dict:
-        """What came in by which port, and what left."""
+    def heard(self, heard: Heard) -> Heard:
+        """The same with what came in by which port, and what left."""
         names = {
             end.socket.system_name: self.plan.rig.socket_text(end.socket.uid) for end in ports_of(self.plan.rig, "in")
         }
         ports = dict.fromkeys(names.get(message.port, message.port) for message in self.came)
-        return {
-            "came_by": " and ".join(ports),
-            "came": [message.data.hex(" ").upper() for message in self.came[:MOST_SHOWN]],
-            "bytes": [message.data.hex(" ").upper() for message in self.left[:MOST_SHOWN]],
-            "more": max(0, len(self.left) - MOST_SHOWN),
-        }
+        return replace(
+            heard,
+            came_by=" and ".join(ports),
+            came=_written(self.came),
+            bytes=_written(self.left),
+            more=max(0, len(self.left) - MOST_SHOWN),
+        )
 
 
-def _planned(plan: Plan, instrument: Instrument, wish: dict) -> TryOut:
+def _written(sent: Sequence[Message]) -> tuple[str, ...]:
+    return tuple(message.data.hex(" ").upper() for message in sent[:MOST_SHOWN])
+
+
+def _planned(plan: Plan, instrument: Instrument, wish: TryOutWish) -> TryOut:
     """What is sent: a note, the loudest chord, a pattern again and again, or nothing while the box plays its demo."""
-    kind = wish.get("kind", "note")
+    kind = wish.kind
     if kind in ("demo", "keys"):
         return TryOut((), DEMO_S if kind == "demo" else KEYS_S)
     if kind == "pattern":
         notes = _pattern(plan, instrument, wish)
     elif kind == "chord":
-        notes = together([(note, 127) for note in _chord_of(plan, instrument)], wish["length_s"])
+        notes = together([(note, 127) for note in _chord_of(plan, instrument)], wish.length_s)
     else:
-        notes = together(shaped(wish["note"], wish["velocity"], instrument.shaping), wish["length_s"])
+        notes = together(shaped(wish.note, wish.velocity, instrument.shaping), wish.length_s)
     if not notes:
         how = in_words(instrument.shaping)
-        raise CannotSchedule(f"Nothing was sent: note {wish['note']} is not let through ({how}).")
+        raise CannotSchedule(f"Nothing was sent: note {wish.note} is not let through ({how}).")
     return plan_tryout(plan, instrument, notes, calls=calls_of(instrument))
 
 
-def _pattern(plan: Plan, instrument: Instrument, wish: dict) -> list[PlayedNote]:
+def _pattern(plan: Plan, instrument: Instrument, wish: TryOutWish) -> list[PlayedNote]:
     """What really plays on an instrument: the first two bars with notes of its track in the session; without one the
     loudest chord, twice a second."""
-    track = Track.objects.filter(session__uid=wish.get("session") or None, instrument_uid=instrument.uid).first()
+    track = Track.objects.filter(session__uid=wish.session or None, instrument_uid=instrument.uid).first()
     notes = notes_of(track) if track else ()
     if not len(notes):
         chord = [(note, 100) for note in _chord_of(plan, instrument)]
@@ -205,9 +224,8 @@ def _reset_where_asked(job: Job, meters: list[InputMeter]) -> None:
 
 def plain_wave(job: Job) -> bytes:
     """The notes of a try-out on the plain built-in sound, as a WAV file."""
-    notes = [PlayedNote(**one) for one in job.result.get("played", [])]
     made = io.BytesIO()
-    soundfile.write(made, plain_sound(notes, PLAIN_RATE), PLAIN_RATE, format="WAV", subtype="PCM_16")
+    soundfile.write(made, plain_sound(heard_of(job).played, PLAIN_RATE), PLAIN_RATE, format="WAV", subtype="PCM_16")
     return made.getvalue()
 
 
@@ -234,23 +252,20 @@ def _inputs(plan: Plan) -> list[tuple[str, str, str]]:
     return [(socket.uid, socket.system_name, socket.name) for box, socket in sockets if box == first]
 
 
-def _show(job: Job, listened: list, meters: list[InputMeter], instrument: Instrument) -> None:
+def _heard_at(listened: list, meters: list[InputMeter], instrument: Instrument) -> tuple[InputHeard, ...]:
     named = {uid: way.name for way in instrument.further for uid in way.inputs}
-    job.result |= {
-        "inputs": [
-            {
-                "uid": uid,
-                "name": f"{name}, {named[uid]}" if named.get(uid) else name,
-                "level": _finite(meter.level_db),
-                "peak": _finite(meter.held_db),
-                "clips": meter.clips,
-                "moved": meter.moved,
-                "mine": uid in instrument.inputs,
-            }
-            for (uid, _, name), meter in zip(listened, meters, strict=True)
-        ]
-    }
-    job.save(update_fields=["result"])
+    return tuple(
+        InputHeard(
+            uid=uid,
+            name=f"{name}, {named[uid]}" if named.get(uid) else name,
+            level=_finite(meter.level_db),
+            peak=_finite(meter.held_db),
+            clips=meter.clips,
+            moved=meter.moved,
+            mine=uid in instrument.inputs,
+        )
+        for (uid, _, name), meter in zip(listened, meters, strict=True)
+    )
 
 
 def _finite(level_db: float) -> float:

@@ -12,12 +12,13 @@ from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, channels_text, layer_told
 from hypotaxis.core.drawing.stations import stations
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
 from hypotaxis.core.midi.shaping import Shaping, in_words
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.playing.keys import plays_and_sounds
-from hypotaxis.core.playing.tryout import usual_note
+from hypotaxis.core.playing.tryout import TryOutWish, usual_note
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
@@ -181,12 +182,12 @@ def try_out(request, uid):
     if not form.is_valid():
         return home(request, opened=str(uid), try_form=form)
     kind = request.POST.get("kind", "note")
-    wish = {
+    asked = form.cleaned_data | {
         "kind": kind if kind in trying.KINDS else "note",
         "session": str(here.session.uid) if here.session else "",
         "hold_s": form.cleaned_data["hold_s"] or 0,
     }
-    job = trying.start_tryout(here.rig, instrument.uid, form.cleaned_data | wish)
+    job = trying.start_tryout(here.rig, instrument.uid, TryOutWish(**asked))
     return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}#try-out")
 
 
@@ -320,7 +321,7 @@ def _opened(here: InUse, uid: str) -> dict:
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(here.plan, job)
-        context["try_form"] = TryOutForm(initial=job.request["wish"])
+        context["try_form"] = TryOutForm(initial=to_json(trying.wish_of(job)))
     return context
 
 
@@ -362,25 +363,24 @@ class HeardInput:
 
 def _heard(plan: Plan, job: Job) -> dict:
     """What a try-out shows: its stations, levels and verdict."""
+    wish, heard = trying.wish_of(job), trying.heard_of(job)
     rows = [
         HeardInput(
-            item["name"],
-            level_bar(item["level"], item["peak"], item["clips"] > 0, job.request["wish"].get("aim_db")),
-            level_text(item["peak"]) if item["peak"] > trying.FLOOR_DB else "−∞",
-            item["mine"],
-            item["moved"],
+            one.name,
+            level_bar(one.level, one.peak, one.clips > 0, wish.aim_db),
+            level_text(one.peak) if one.peak > trying.FLOOR_DB else "−∞",
+            one.mine,
+            one.moved,
         )
-        for item in job.result.get("inputs", [])
+        for one in heard.inputs
     ]
     instrument = plan.instrument(job.about)
-    result = job.result
-    moved = [item["uid"] for item in result.get("inputs", []) if item["moved"]]
     row = (
-        stations(plan, instrument, left=bool(result.get("bytes")), moved=moved, ended=job.state == Job.DONE)
+        stations(plan, instrument, left=bool(heard.bytes), moved=heard.moved, ended=job.state == Job.DONE)
         if instrument
         else ()
     )
-    return {"job": job, "result": result, "inputs": rows, "stations": row, "meter_width": WIDTH}
+    return {"job": job, "wish": wish, "result": heard, "inputs": rows, "stations": row, "meter_width": WIDTH}
 
 
 def instrument_or_404(here: InUse, uid) -> Instrument:

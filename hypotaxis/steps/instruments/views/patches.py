@@ -11,7 +11,7 @@ from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.patchfile import PASTED, WRITERS, sent_by
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.plan import Instrument
-from hypotaxis.core.playing.tryout import usual_note
+from hypotaxis.core.playing.tryout import TryOutWish, usual_note
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Patch, PatchList
 from hypotaxis.records.patch_lists import as_value, note_maps_of, picked
@@ -147,7 +147,7 @@ def pick(request, uid):
         messages.info(request, "That is the end of the list.")
         return redirect("instruments:open", uid=uid)
     here = in_use(request)
-    wish = {"note": usual_note(here.plan, called), "velocity": 100, "length_s": 0.6, "fast": False}
+    wish = TryOutWish(note=usual_note(here.plan, called))
     # Behind the transaction: the worker is told of nothing that is not there for good.
     job = trying.start_tryout(here.rig, called.uid, wish)
     part = called.seat(request.POST.get("part", "")).part
