@@ -12,7 +12,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.urls import reverse
 from huey.contrib.djhuey import HUEY
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from hypotaxis.records.models import Rig, Session
 from hypotaxis.records.plan import load_plan
@@ -99,6 +99,18 @@ class BrowserTest(StaticLiveServerTestCase):
         """Press a key once the page listens: its text may be seen before its scripts have run."""
         self.page.wait_for_load_state()
         self.page.keyboard.press(key)
+
+    def drag(self, source: Locator, target: Locator) -> None:
+        """By pointer from one thing to another, in steps as a hand does."""
+        self.page.wait_for_load_state()
+        for one in (source, target):
+            one.scroll_into_view_if_needed()
+        start, end = (one.bounding_box() for one in (source, target))
+        mouse = self.page.mouse
+        mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
+        mouse.down()
+        mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=8)
+        mouse.up()
 
     def plug_sluice(self) -> None:
         rig = Rig.objects.get()

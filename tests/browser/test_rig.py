@@ -11,17 +11,6 @@ class SheetTest(BrowserTest):
         """A socket of the sheet by the beginning of what is spoken of it."""
         return self.page.locator(f".socket[aria-label^='{spoken}']")
 
-    def drag(self, source: Locator, target: Locator) -> None:
-        """By pointer from one thing to another, in steps as a hand does."""
-        for one in (source, target):
-            one.scroll_into_view_if_needed()
-        start, end = (one.bounding_box() for one in (source, target))
-        mouse = self.page.mouse
-        mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
-        mouse.down()
-        mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=8)
-        mouse.up()
-
 
 class CablesTest(SheetTest):
     def test_a_cable_is_drawn_by_choosing_its_two_ends_and_its_trip_is_written(self):

@@ -13,6 +13,7 @@ from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.choose import measure_score, moments_of
 from hypotaxis.core.timing.lateness import Listened, measure
+from hypotaxis.core.timing.measurement import Overlay
 from hypotaxis.core.timing.pattern import loop_signal, pattern_ms, pattern_score
 from hypotaxis.core.timing.recording import HeldRecording
 from hypotaxis.core.timing.report import one_line, report
@@ -125,7 +126,7 @@ class PlotTest(SimpleTestCase):
         self.assertEqual(sum(not dot.used for dot in plot.dots), 9)
 
     def test_the_overlay_is_drawn_from_the_scores_moment(self):
-        overlay = {"first_ms": -10.0, "last_ms": 50.0, "lines": [[0.0] * 30 + [1.0] * 30]}
+        overlay = Overlay(-10.0, 50.0, ((0.0,) * 30 + (1.0,) * 30,))
         plot = overlay_plot(overlay, median_ms=20.0, jitter_ms=1.0)
         self.assertAlmostEqual(plot.score_x, PLOT_W / 6, places=2)
         self.assertAlmostEqual(plot.median_x, PLOT_W / 2, places=2)
