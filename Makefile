@@ -1,5 +1,5 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
-.PHONY: help demo start test lint bench setup setup-test setup-bench vendor lock screenshots
+.PHONY: help demo start test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -14,7 +14,7 @@ help:
 	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over)"
 	@echo "make start        the same without demo data: your own empty rig"
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
-	@echo "make lint         style and import directions"
+	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make bench        speed against reference libraries, as ratios"
 	@echo "make screenshots  take the pictures in docs/screenshots anew"
 	@echo "make vendor       fetch the front-end packages again (needs npm)"
@@ -57,10 +57,23 @@ start: setup
 test: setup-test
 	$(BIN)/python -W error::RuntimeWarning manage.py test --parallel auto $(TESTS)
 
-lint: setup-test
+# Node.js is for the lint of styles and scripts alone; nothing that runs needs it.
+$(STAMPS)/lint: frontend/package-lock.json $(STAMPS)/test
+	@if ! command -v npm >/dev/null; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends nodejs npm; fi
+	cd frontend && npm ci --silent
+	@touch $@
+
+setup-lint: $(STAMPS)/lint
+
+lint: setup-lint
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/lint-imports
+	$(BIN)/djlint --lint --quiet hypotaxis
+	@! grep -rnE --include=*.html '.{161,}' hypotaxis || { echo "template lines over 160 characters"; exit 1; }
+	frontend/node_modules/.bin/eslint --config frontend/eslint.config.js hypotaxis/web/static/web/scripts
+	frontend/node_modules/.bin/stylelint --config frontend/stylelint.config.js "hypotaxis/web/static/web/styles/*.css"
 
 bench: setup-bench
 	$(BIN)/python -m benchmarks

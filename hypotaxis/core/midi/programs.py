@@ -126,3 +126,13 @@ def mix_messages(channel: int, level: int | None, pan: int | None) -> list[bytes
     """
     values = ((7, level), (10, pan))
     return [control_change(channel, number, value) for number, value in values if value is not None]
+
+
+def wire_told(program: int | None, msb: int | None, lsb: int | None) -> str:
+    """The numbers that call a sound up, as they stand on the wire.
+
+    >>> wire_told(5, 3, None), wire_told(None, None, None)
+    ('program 5 on the wire, bank MSB 3', 'no program')
+    """
+    banks = [f", bank {name} {value}" for name, value in (("MSB", msb), ("LSB", lsb)) if value is not None]
+    return "".join(["no program" if program is None else f"program {program} on the wire", *banks])

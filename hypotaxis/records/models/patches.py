@@ -2,6 +2,7 @@
 
 from django.db import models
 
+from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.records.models.base import WithUid
 
 
@@ -62,3 +63,8 @@ class Patch(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def wire_told(self) -> str:
+        """The numbers that call it up."""
+        return wire_told(self.program, self.msb, self.lsb)

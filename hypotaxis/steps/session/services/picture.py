@@ -13,6 +13,7 @@ from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
 from hypotaxis.core.errors import SoundLost
+from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
@@ -71,6 +72,17 @@ class TrackView:
     live: str
     clash: str
     sound: str
+
+    @property
+    def program_told(self) -> str:
+        """The numbers behind its program field."""
+        numbers = wire_told(self.row.program, self.row.msb, self.row.lsb)
+        return f"{self.sound + '; ' if self.sound else ''}{numbers}; 0–127, empty sends none"
+
+    @property
+    def spoken(self) -> str:
+        """The track in a sentence."""
+        return f"{self.row.name}: {f'take {self.take.row.number}' if self.take else 'nothing recorded yet'}."
 
 
 @dataclass(frozen=True)
