@@ -15,21 +15,22 @@ GIVEN_FROM = ("", "take", "sounding", TYPED)
 
 @dataclass(frozen=True, kw_only=True)
 class Part:
-    """A further channel of an instrument, with a sound of its own. send: another port than the instrument's ("" =
-    the same). level, pan: controllers 7 and 10 sent with its sound, 0–127, None = left as set on the box. low, high,
-    transpose, curve: what becomes of notes that are played, as in midi.shaping.Shaping."""
+    """A further channel of an instrument, with a sound of its own."""
 
     uid: str
     name: str
     channel: int
     send: str = ""
+    """Another port than the instrument's ("" = the same)."""
     patch: str = ""
     level: int | None = None
     pan: int | None = None
+    """Controllers 7 and 10 sent with its sound, 0–127, None = left as set on the box."""
     low: int = 0
     high: int = 127
     transpose: int = 0
     curve: str = "as played"
+    """What becomes of notes that are played, as in midi.shaping.Shaping."""
 
     @property
     def shaping(self) -> Shaping:
@@ -71,46 +72,52 @@ class Seat:
 
 @dataclass(frozen=True, kw_only=True)
 class Instrument:
-    """A box made one thing: where its notes go and where its sound comes back.
-
-    Sockets are named by uid and may point to something that is gone: that is a loose end, never an error here.
-    channel: 1–16. returns: one input (mono) or two (left, right); empty = none chosen. home_trim_db: applied when
-    the return is heard or handed over, never to the take itself. given_ms: the lateness that was typed,
-    or came with the rig from where it was measured, + late; given_from: one of GIVEN_FROM. What was measured in this
-    rig is not kept here (timing.applied).
-    patch_list: uid of the list that names its sounds; patch: uid of the one that is called up; note_map: name of one of
-    the list's maps. bank_form: which bank messages its box wants, a key of midi.programs.BANK_FORMS; gap_ms: left after
-    a change before the next note. middle_c: octave in which the box writes note 60 (3 or 4). notes: the owner's. group:
-    a word under which instruments stand together. shaping: what becomes of notes that are played. inverted: the main
-    return's polarity is turned. parts: its further channels; further: its further ways home; voices: which note plays
-    which sound, and where that comes home (empty = as note_map says). standing: lines
-    (port as a socket uid, channel 1–16 or 0 for all) from which it is always played, whatever is selected.
-    """
+    """A box made one thing: where its notes go and where its sound comes back. Sockets are named by uid and may
+    point to something that is gone: that is a loose end, never an error here."""
 
     uid: str
     name: str
     box: str
     send: str = ""
     channel: int = 1
+    """1–16."""
     returns: tuple[str, ...] = ()
+    """One input (mono) or two (left, right); empty = none chosen."""
     home_trim_db: float = 0.0
+    """Applied when the return is heard or handed over, never to the take itself."""
     given_ms: float | None = None
+    """The lateness that was typed, or came with the rig from where it was measured, + late."""
     given_from: str = ""
+    """One of GIVEN_FROM. What was measured in this rig is not kept here (timing.applied)."""
     colour: str = ""
     patch_list: str = ""
+    """Uid of the list that names its sounds."""
     patch: str = ""
+    """Uid of the one that is called up."""
     note_map: str = ""
+    """Name of one of the list's maps."""
     bank_form: str = "both"
+    """Which bank messages its box wants, a key of midi.programs.BANK_FORMS."""
     gap_ms: float = GAP_MS
+    """Left after a change before the next note."""
     middle_c: int = 4
+    """Octave in which the box writes note 60 (3 or 4)."""
     notes: str = ""
+    """The owner's."""
     group: str = ""
+    """A word under which instruments stand together."""
     shaping: Shaping = field(default_factory=Shaping)
+    """What becomes of notes that are played."""
     inverted: bool = False
+    """The main return's polarity is turned."""
     parts: tuple[Part, ...] = ()
+    """Its further channels."""
     further: tuple[Return, ...] = ()
+    """Its further ways home."""
     voices: tuple[Voice, ...] = ()
+    """Which note plays which sound, and where that comes home (empty = as note_map says)."""
     standing: tuple[tuple[str, int], ...] = ()
+    """Lines (port as a socket uid, channel 1–16 or 0 for all) from which it is always played, whatever is selected."""
 
     @property
     def seats(self) -> tuple[Seat, ...]:
@@ -135,20 +142,20 @@ class Instrument:
 
 @dataclass(frozen=True, kw_only=True)
 class Loop:
-    """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio. box: "" = a cable
-    straight from an output to an input, to measure the interface itself. sends, returns:
-    the host's outputs and inputs (socket uids), one or two each, left first; given_ms,
-    given_from: as of an instrument."""
+    """An effect loop: audio out to a box and its return; the same as an instrument, but sent audio."""
 
     uid: str
     name: str
     box: str
+    """Empty: a cable straight from an output to an input, to measure the interface itself."""
     sends: tuple[str, ...] = ()
     returns: tuple[str, ...] = ()
+    """The host's outputs and inputs (socket uids), one or two each, left first."""
     home_trim_db: float = 0.0
     inverted: bool = False
     given_ms: float | None = None
     given_from: str = ""
+    """As of an instrument."""
     colour: str = ""
     notes: str = ""
 
@@ -166,22 +173,21 @@ class Meant:
 
 @dataclass(frozen=True, kw_only=True)
 class Plan:
-    """The rig, its instruments and its effect loops, in their order.
-
-    meant: findings marked as meant. ticked: keys of the start-up list ticked today and of panel settings made.
-    reported: the ports the studio reports now, None when nobody has looked. pictures: (content hash, PNG in base64) of
-    the boxes' pictures, patch_lists: those that name the instruments' sounds; both filled only where a plan travels as
-    a file.
-    """
+    """The rig, its instruments and its effect loops, in their order."""
 
     rig: Rig
     instruments: tuple[Instrument, ...] = ()
     loops: tuple[Loop, ...] = ()
     meant: tuple[Meant, ...] = ()
+    """Findings marked as meant."""
     ticked: frozenset[str] = frozenset()
+    """Keys of the start-up list ticked today and of panel settings made."""
     reported: tuple[Port, ...] | None = None
+    """The ports the studio reports now, None when nobody has looked."""
     pictures: tuple[tuple[str, str], ...] = ()
+    """(content hash, PNG in base64) of the boxes' pictures."""
     patch_lists: tuple[KeptList, ...] = ()
+    """Those that name the instruments' sounds; both filled only where a plan travels as a file."""
 
     def instrument(self, uid: str) -> Instrument | None:
         """The instrument with this uid, or None."""

@@ -52,10 +52,11 @@ BLOCK = 1024
 
 @dataclass(frozen=True)
 class InterfaceNature:
-    """An interface's hidden values. out_ms: driver and USB on the way out; converter and driver in samples."""
+    """An interface's hidden values."""
 
     crystal_ppm: float
     out_ms: float
+    """Driver and USB on the way out; converter and driver in samples."""
     usb_frame_ms: float
     converter_samples: float
     driver_samples: float

@@ -48,25 +48,26 @@ HEARS = ("MIDI and USB", "MIDI", "USB")
 
 @dataclass(frozen=True)
 class FrontPanel:
-    """A box's own settings, changeable only as if on the box; the plan knows nothing of them.
-
-    channels: receive channel (1–16) of each part. hears: where it takes notes from, one of HEARS. off: the power
-    switch. demo: it plays its own demo, whatever it hears; on a keyboard or pads someone plays. gains: of an
-    interface's inputs in dB, by label. steps: its arpeggiator steps through the keys that are held, a sixteenth at a
-    time, by the clock it hears. loose: labels of sockets whose cable has slipped out. taken: labels of its ports
-    that another program holds.
-    """
+    """A box's own settings, changeable only as if on the box; the plan knows nothing of them."""
 
     channels: tuple[int, ...] = ()
+    """Receive channel (1–16) of each part."""
     level_db: float = 0.0
     omni: bool = False
     hears: str = HEARS[0]
+    """Where it takes notes from, one of HEARS."""
     off: bool = False
+    """The power switch."""
     demo: bool = False
+    """It plays its own demo, whatever it hears; on a keyboard or pads someone plays."""
     gains: Mapping[str, float] = field(default_factory=dict)
+    """Of an interface's inputs in dB, by label."""
     steps: bool = False
+    """Its arpeggiator steps through the keys that are held, a sixteenth at a time, by the clock it hears."""
     loose: frozenset[str] = frozenset()
+    """Labels of sockets whose cable has slipped out."""
     taken: frozenset[str] = frozenset()
+    """Labels of its ports that another program holds."""
 
     def takes_from(self, kind: str) -> bool:
         """Whether notes that come by "midi" (DIN), "usb" or voltage are heard."""
@@ -97,12 +98,13 @@ class Played:
 
 @dataclass
 class Unit:
-    """A sounding box. outs: voices by the label of the socket they leave from, filled by `listen`."""
+    """A sounding box."""
 
     box: Box
     panel: FrontPanel
     hidden: Hidden
     outs: dict[str, list[Voice]] = field(default_factory=dict)
+    """Voices by the label of the socket they leave from, filled by `listen`."""
     log: list[Played] = field(default_factory=list)
     _heads: dict[tuple[str, float], "_Head"] = field(default_factory=dict, repr=False)
 

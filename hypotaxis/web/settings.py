@@ -75,7 +75,7 @@ TEMPLATES = [
         },
     }
 ]
-FORM_RENDERER = "django.forms.renderers.DjangoTemplates"
+FORM_RENDERER = "hypotaxis.web.forms.Renderer"
 
 DATABASES = {
     "default": {

@@ -60,15 +60,17 @@ class GlassView:
 
 @dataclass(frozen=True)
 class GlassDrawing:
-    """One track's glass. names: of the notes that begin at the moment, lowest first; placed: a body filled from the
-    zero line; arrived: an outline; dots: single samples as (x, y), empty while they are too narrow."""
+    """One track's glass."""
 
     bars: list[NoteBar]
     names: str
+    """Of the notes that begin at the moment, lowest first."""
     zero_x: float
     placed: str
+    """A body filled from the zero line."""
     placed_dots: list
     arrived: str
+    """An outline; dots: single samples as (x, y), empty while they are too narrow."""
 
 
 def zooms(span_ms: float) -> tuple[float | None, float | None]:

@@ -24,11 +24,13 @@ GHOST_H = 88
 
 @dataclass(frozen=True)
 class GuideDrawing:
-    """cards: (x, y, width, height) of boxes that are not there yet; path: of a cable that is not; label at (x, y)."""
+    """Guide drawing."""
 
     move: Move
     cards: tuple[tuple[float, float, float, float], ...]
+    """(x, y, width, height) of boxes that are not there yet."""
     path: str
+    """Of a cable that is not; label at (x, y)."""
     ink: str
     label_x: float
     label_y: float

@@ -32,24 +32,27 @@ class Line:
 
 @dataclass(frozen=True)
 class Cell:
-    """One crossing of the matrix. possible: whether a route can lie here; thru: the hardware joins them."""
+    """One crossing of the matrix."""
 
     source: Socket
     target: Socket
     route: Route | None
     thru: bool
+    """The hardware joins them."""
     possible: bool
+    """Whether a route can lie here."""
     told: str
 
 
 @dataclass(frozen=True)
 class InsideDrawing:
-    """rows: for each input its cells, in the order of `outs`."""
+    """Inside drawing."""
 
     ins: tuple[End, ...]
     outs: tuple[End, ...]
     lines: tuple[Line, ...]
     rows: tuple[tuple[Socket, tuple[Cell, ...]], ...]
+    """For each input its cells, in the order of `outs`."""
     height: float
     width: float = WIDTH
 

@@ -11,14 +11,16 @@ _BLACK = {1, 3, 6, 8, 10}
 
 @dataclass(frozen=True)
 class Key:
-    """One key. x and w in px; raised: it stands between two others; sounds: the scale lets it."""
+    """One key. x and w in px."""
 
     note: int
     name: str
     x: float
     w: int
     raised: bool
+    """It stands between two others."""
     sounds: bool
+    """The scale lets it."""
 
 
 def keyboard(first: int, *, middle_c: int, root: int = 0, scale: str = "all notes") -> tuple[Key, ...]:

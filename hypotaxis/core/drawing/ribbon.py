@@ -28,7 +28,7 @@ SHADES = {
 
 @dataclass(frozen=True)
 class LegShape:
-    """A leg's rectangle; label: its name where it fits, told: what the pointer is told."""
+    """A leg's rectangle."""
 
     x: float
     y: int
@@ -36,7 +36,9 @@ class LegShape:
     ink: str
     shade: int
     label: str
+    """Its name where it fits."""
     told: str
+    """What the pointer is told."""
 
     @property
     def middle_x(self) -> float:

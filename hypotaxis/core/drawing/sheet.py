@@ -45,15 +45,16 @@ USED, IDLE, FREE, LOOSE = "used", "idle", "free", "loose"
 
 @dataclass(frozen=True, kw_only=True)
 class SocketDrawing:
-    """A socket: its dot at (x, y), its label beside it. side: edge of the card (left, right, bottom); ink: out, back
-    or text; cable: uid of what is plugged in; run: how many free sockets in a row it stands for."""
+    """A socket: its dot at (x, y), its label beside it."""
 
     uid: str
     label: str
     x: float
     y: float
     side: str
+    """Edge of the card (left, right, bottom)."""
     ink: str
+    """Out, back or text."""
     state: str
     strong: bool
     tag: str
@@ -61,16 +62,18 @@ class SocketDrawing:
     hit_x: float
     hit_w: float
     cable: str = ""
+    """Uid of what is plugged in."""
     run: int = 1
+    """How many free sockets in a row it stands for."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class BoxDrawing:
-    """A card. role: "hands", "sends", "boxes" or "receives"; compact: its name stands between its sockets instead of
-    above them."""
+    """A card."""
 
     uid: str
     role: str
+    """Its column: "hands", "sends", "boxes" or "receives"."""
     title: str
     full_title: str
     note: str
@@ -83,26 +86,18 @@ class BoxDrawing:
     h: float
     strong: bool
     compact: bool
+    """Its name stands between its sockets instead of above them."""
     sockets: tuple[SocketDrawing, ...]
-
-    @property
-    def name_x(self) -> float:
-        """Where the name is centred on a compact card, between its sockets' labels."""
-        return self.x + self.w / 2 + 6
-
-    @property
-    def name_y(self) -> float:
-        """Its baseline; the note stands 17 below."""
-        return self.y + self.h / 2 - 3
 
 
 @dataclass(frozen=True, kw_only=True)
 class CableDrawing:
-    """A cable. kind: midi, audio, send (audio out to an effect), cv, usb or network."""
+    """A cable."""
 
     uid: str
     path: str
     kind: str
+    """Midi, audio, send (audio out to an effect), cv, usb or network."""
     ink: str
     strong: bool
     spoken: str
@@ -110,7 +105,7 @@ class CableDrawing:
 
 @dataclass(frozen=True, kw_only=True)
 class SheetDrawing:
-    """The whole picture. faded: something is selected, so the rest is drawn back."""
+    """The whole picture."""
 
     width: int
     height: int
@@ -119,6 +114,7 @@ class SheetDrawing:
     leads: tuple[str, ...]
     homes: tuple[str, ...]
     faded: bool
+    """Something is selected, so the rest is drawn back."""
 
     @property
     def bar_height(self) -> int:

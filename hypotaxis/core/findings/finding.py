@@ -25,20 +25,24 @@ class Fix:
 
 @dataclass(frozen=True, kw_only=True)
 class Finding:
-    """One thing found. rule: name of the rule, filled in by `check`; about: uid it belongs to; also: uids of others it
-    concerns as much; socket: uid of the socket to look at, if any; facts: what it rests on besides (numbers, uids of
-    cables); fix: the remedy in one move, where there is one."""
+    """One thing found."""
 
     severity: str
     about: str
+    """Uid it belongs to."""
     title: str
     message: str
     remedy: str
     socket: str = ""
+    """Uid of the socket to look at, if any."""
     also: tuple[str, ...] = ()
+    """Uids of others it concerns as much."""
     facts: tuple[str, ...] = ()
+    """What it rests on besides (numbers, uids of cables)."""
     rule: str = ""
+    """Name of the rule, filled in by `check`."""
     fix: Fix | None = field(default=None, compare=False)
+    """The remedy in one move, where there is one."""
 
     def concerns(self, uid: str) -> bool:
         """Whether the finding belongs to the thing with this uid."""

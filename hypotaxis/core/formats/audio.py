@@ -30,8 +30,7 @@ _LAST_PAGE = 0x04
 
 @dataclass(frozen=True)
 class AudioFacts:
-    """What a checked file is. time_reference: of a Broadcast Wave, in samples; 0 where there is none. remark: what was
-    wrong with it and is done about it, a sentence; "" where it is as it says."""
+    """What a checked file is."""
 
     kind: str
     rate: int
@@ -39,7 +38,9 @@ class AudioFacts:
     frames: int
     subtype: str
     time_reference: int = 0
+    """Of a Broadcast Wave, in samples; 0 where there is none."""
     remark: str = ""
+    """What was wrong with it and is done about it, a sentence; "" where it is as it says."""
 
     @property
     def seconds(self) -> float:

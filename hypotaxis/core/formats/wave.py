@@ -26,13 +26,14 @@ HEAD_BYTES = 12 + 36 + 8 + BEXT.size + 24 + 8
 
 @dataclass(frozen=True, kw_only=True)
 class Broadcast:
-    """What the `bext` chunk says. time_reference: samples, 0 or more. Texts are kept to ASCII as the chunk asks."""
+    """What the `bext` chunk says."""
 
     description: str = ""
     originator: str = "Hypotaxis"
     reference: str = ""
     recorded: datetime | None = None
     time_reference: int = 0
+    """Samples, 0 or more. Texts are kept to ASCII as the chunk asks."""
     history: str = ""
 
 

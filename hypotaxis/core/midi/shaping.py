@@ -26,16 +26,20 @@ FIXED_VELOCITY = 100
 
 @dataclass(frozen=True, kw_only=True)
 class Shaping:
-    """low, high: notes that are let through, as they are played; transpose: semitones; curve: a key of CURVES; scale
-    and root: what harmony goes by; harmony: a key of HARMONIES."""
+    """Shaping."""
 
     low: int = 0
     high: int = 127
+    """Notes that are let through, as they are played."""
     transpose: int = 0
+    """Semitones."""
     curve: str = "as played"
+    """A key of CURVES."""
     harmony: str = ""
+    """A key of HARMONIES."""
     scale: str = "major"
     root: int = 0
+    """What harmony goes by."""
 
     @property
     def is_on(self) -> bool:

@@ -18,17 +18,20 @@ SECOND_US = 1_000_000
 
 @dataclass(frozen=True, eq=False)
 class Traffic:
-    """Messages handed to one wire, in order. ready: when each may leave, ascending; statuses: first byte (F7 for the
-    continuation of a system exclusive message); sizes: bytes, the status included; parts: whose each is, any whole
-    number; clocks: when each clock byte may leave, ascending. All arrays have shape (messages,) but clocks (clocks,).
-    per_us: units in a microsecond."""
+    """Messages handed to one wire, in order."""
 
     ready: np.ndarray
+    """When each may leave, ascending."""
     statuses: np.ndarray
+    """First byte (F7 for the continuation of a system exclusive message)."""
     sizes: np.ndarray
+    """Bytes, the status included."""
     parts: np.ndarray
+    """Whose each is, any whole number."""
     clocks: np.ndarray
+    """When each clock byte may leave, ascending. All arrays have shape (messages,) but clocks (clocks,)."""
     per_us: int
+    """Units in a microsecond."""
 
     def only(self, which: np.ndarray) -> "Traffic":
         """Some of the messages, by a mask or by places in a new order."""

@@ -16,18 +16,21 @@ class Bank:
 
 @dataclass(frozen=True, kw_only=True)
 class Patch:
-    """A sound. bank: place in the list's banks; number: as the box displays it; program: 0–127 as on the wire, None for
-    one that is called up by controllers alone; msb, lsb: its own where it has any, otherwise those of its bank;
-    controls: other controllers that belong to it, (number, value)."""
+    """A sound."""
 
     name: str
     program: int | None
+    """0–127 as on the wire, None for one that is called up by controllers alone."""
     number: str = ""
+    """As the box displays it."""
     bank: int = 0
+    """Place in the list's banks."""
     msb: int | None = None
     lsb: int | None = None
+    """Its own where it has any, otherwise those of its bank."""
     category: str = ""
     controls: tuple[tuple[int, int], ...] = ()
+    """Other controllers that belong to it, (number, value)."""
 
     @property
     def on_the_wire(self) -> Program:

@@ -13,16 +13,19 @@ LAST = 6
 
 @dataclass(frozen=True)
 class Move:
-    """The next move. number: of LAST; kind: "interface", "box", "cable", "define" or "try"; box: uid of the box or the
-    instrument it is about; source, target: sockets to join."""
+    """The next move."""
 
     number: int
+    """Of LAST."""
     kind: str
+    """What is done: "interface", "box", "cable", "define" or "try"."""
     words: str
     why: str
     box: str = ""
+    """Uid of the box or the instrument it is about."""
     source: str = ""
     target: str = ""
+    """Sockets to join."""
 
 
 def next_move(plan: Plan) -> Move | None:

@@ -9,14 +9,16 @@ from hypotaxis.core.rig.values import Box, Cable, Rig
 
 @dataclass(frozen=True)
 class CableRow:
-    """A cable as it is printed. number: counts from 1 and stands on its flag; length: with its unit, or empty."""
+    """A cable as it is printed."""
 
     number: int
+    """Counts from 1 and stands on its flag."""
     cable: Cable
     source: str
     target: str
     kind: str
     length: str
+    """With its unit, or empty."""
 
 
 @dataclass(frozen=True)

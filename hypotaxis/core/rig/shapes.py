@@ -40,16 +40,18 @@ class RouteShape:
 
 @dataclass(frozen=True)
 class Shape:
-    """A generic box. parts: how many channels it can answer on; group: where it stands in the list of kinds."""
+    """A generic box."""
 
     title: str
     note: str
     column: str
     sockets: tuple[SocketShape, ...]
     parts: int = 0
+    """How many channels it can answer on."""
     routes: tuple[RouteShape, ...] = ()
     setup: Setup = field(default_factory=Setup)
     group: str = "Boxes that sound"
+    """Where it stands in the list of kinds."""
     icon: str = ""
 
     @property

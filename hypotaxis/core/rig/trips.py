@@ -47,19 +47,17 @@ class Reached:
 
 @dataclass(frozen=True)
 class Trip:
-    """An instrument's way out and back. Empty `outward` or a shorter `homeward` than the returns: it is broken.
-
-    homeward: for each return at which the box arrives the cables from the box to it. held_back: a router on the way
-    does not let the instrument's channel pass.
-    """
+    """An instrument's way out and back. Empty `outward` or a shorter `homeward` than the returns: it is broken."""
 
     instrument: Instrument
     outward: tuple[Hop, ...]
     reaches: bool
     homeward: tuple[tuple[Cable, ...], ...]
+    """For each return at which the box arrives the cables from the box to it."""
     listeners: tuple[Reached, ...]
     arrives_on: int = 0
     held_back: bool = False
+    """A router on the way does not let the instrument's channel pass."""
 
     @property
     def whole(self) -> bool:

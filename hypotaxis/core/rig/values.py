@@ -50,32 +50,38 @@ TOGETHER = ("as it is", "sent earlier", "held to the slowest")
 
 @dataclass(frozen=True, kw_only=True)
 class Socket:
-    """A place to plug in.
-
-    label: as printed on the panel. kind: one of KINDS. connector: a key of CONNECTORS. thru_of: label of the input
-    whose bytes this socket repeats in hardware. separate: the voice that leaves the main outs when a cable sits here
-    ("" = none). stereo: label of the other side of a pair; both_sides: one socket carries left and right. level: one
-    of LEVELS; max_dbu: the most it gives or takes in dBu, None = the usual of its level. carried_by: label of the USB
-    or network socket of the box through which the computer reaches this end. port_name: the owner's short name of a
-    port; system_name: what the studio calls it; duty: what the port is for; clock: whether the host sends clock there.
-    """
+    """A place to plug in."""
 
     uid: str
     label: str
+    """As printed on the panel."""
     direction: str
     kind: str
+    """One of KINDS."""
     connector: str = ""
+    """A key of CONNECTORS."""
     thru_of: str = ""
+    """Label of the input whose bytes this socket repeats in hardware."""
     separate: str = ""
+    """The voice that leaves the main outs when a cable sits here ("" = none)."""
     stereo: str = ""
+    """Label of the other side of a pair."""
     both_sides: bool = False
+    """One socket carries left and right."""
     level: str = ""
+    """One of LEVELS."""
     max_dbu: float | None = None
+    """The most it gives or takes in dBu, None = the usual of its level."""
     carried_by: str = ""
+    """Label of the USB or network socket of the box through which the computer reaches this end."""
     port_name: str = ""
+    """The owner's short name of a port."""
     system_name: str = ""
+    """What the studio calls it."""
     duty: str = ""
+    """What the port is for."""
     clock: bool = False
+    """Whether the host sends clock there."""
 
     @property
     def name(self) -> str:
@@ -100,20 +106,20 @@ class Socket:
 
 @dataclass(frozen=True, kw_only=True)
 class Route:
-    """A path inside a box from one of its sockets to another, by uid; done by the box's processor or circuit, unlike a
-    hardware thru.
-
-    channels: those that pass (empty = all sixteen). remap: (from, to) channels. clock: whether clock and start keys
-    pass. gain_db: of audio.
-    """
+    """A path inside a box from one of its sockets to another, by uid; done by the box's processor or circuit,
+    unlike a hardware thru."""
 
     uid: str
     source: str
     target: str
     channels: tuple[int, ...] = ()
+    """Those that pass (empty = all sixteen)."""
     remap: tuple[tuple[int, int], ...] = ()
+    """(from, to) channels."""
     clock: bool = True
+    """Whether clock and start keys pass."""
     gain_db: float = 0.0
+    """Of audio."""
 
     def passes(self, channel: int) -> int:
         """The channel on which what came on `channel` (1–16) leaves; 0 when it is held back."""
@@ -124,27 +130,29 @@ class Route:
 
 @dataclass(frozen=True, kw_only=True)
 class Setup:
-    """What a box can do and what the plan takes it to be set to.
-
-    receives, transmits: channels 1–16, empty = as its instruments say. local: local control, one of LOCAL. clock:
-    where its tempo comes from, one of CLOCK. uses: separate outs that are switched on, by voice. set_by: how its
-    settings are made, one of SET_BY. parts: how many channels it can answer on, None = as its shape. lanes: rows of its
-    sequencer, each of which drives one sound; None = it has none, or no limit.
-    """
+    """What a box can do and what the plan takes it to be set to."""
 
     receives: tuple[int, ...] = ()
+    """Channels 1–16, empty = as its instruments say."""
     omni: bool = False
     transmits: tuple[int, ...] = ()
+    """Channels 1–16, empty = as its instruments say."""
     local: str = ""
+    """Local control, one of LOCAL."""
     clock: str = ""
+    """Where its tempo comes from, one of CLOCK."""
     takes_clock: bool = False
     sends_clock: bool = False
     takes_time_code: bool = False
     sends_time_code: bool = False
     uses: tuple[str, ...] = ()
+    """Separate outs that are switched on, by voice."""
     set_by: str = "menu"
+    """How its settings are made, one of SET_BY."""
     parts: int | None = None
+    """How many channels it can answer on, None = as its shape."""
     lanes: int | None = None
+    """Rows of its sequencer, each of which drives one sound; None = it has none, or no limit."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -165,20 +173,24 @@ class Delays:
 
 @dataclass(frozen=True, kw_only=True)
 class Box:
-    """A unit with sockets. shape: a key of shapes.SHAPES. order: place within its column, from the top; by_hand: the
-    owner put it there, so the layout keeps it. icon: a key of shapes.ICONS ("" = its shape's); picture: name (content
-    hash) of an uploaded picture; identity: maker, family and model as it answers (midi.identity), "" = not asked."""
+    """A unit with sockets."""
 
     uid: str
     name: str
     shape: str
+    """A key of shapes.SHAPES."""
     note: str = ""
     colour: str = ""
     order: int = 0
+    """Place within its column, from the top."""
     by_hand: bool = False
+    """The owner put it there, so the layout keeps it."""
     icon: str = ""
+    """A key of shapes.ICONS ("" = its shape's)."""
     picture: str = ""
+    """Name (content hash) of an uploaded picture."""
     identity: str = ""
+    """Maker, family and model as it answers (midi.identity), "" = not asked."""
     setup: Setup = field(default_factory=Setup)
     delays: Delays = field(default_factory=Delays)
     sockets: tuple[Socket, ...] = ()
@@ -195,38 +207,40 @@ class Box:
 
 @dataclass(frozen=True, kw_only=True)
 class Cable:
-    """Joins an out socket (source) to an in socket (target), named by uid. kind: how it is made, a key of
-    plug.CABLE_KINDS ("" = what the sockets ask for); adapter: what sits between. length_m: metres, None = unknown."""
+    """Joins an out socket (source) to an in socket (target), named by uid."""
 
     uid: str
     source: str
     target: str
     kind: str = ""
+    """How it is made, a key of plug.CABLE_KINDS ("" = what the sockets ask for)."""
     adapter: str = ""
+    """What sits between."""
     length_m: float | None = None
+    """Metres, None = unknown."""
     colour: str = ""
     label: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Rig:
-    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings; echo: the host
-    passes what is played on to the selected instrument; leader: uid of the box whose clock all follow ("" = the host).
-    driver: kind of driver in use, stamps: where time stamps of messages come from, both in the owner's words. together:
-    how instruments of different lateness are brought together while they play, one of TOGETHER.
-
-    Cables have no order of their own; they are kept by uid, so that equal rigs are equal.
-    """
+    """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings."""
 
     uid: str
     name: str
     sample_rate: int = 48000
     buffer: int = 256
     echo: bool = True
+    """The host passes what is played on to the selected instrument."""
     leader: str = ""
+    """Uid of the box whose clock all follow ("" = the host)."""
     driver: str = ""
+    """Kind of driver in use."""
     stamps: str = ""
+    """Where time stamps of messages come from, both in the owner's words."""
     together: str = TOGETHER[0]
+    """How instruments of different lateness are brought together while they play, one of TOGETHER. Cables have no
+    order of their own; they are kept by uid, so that equal rigs are equal."""
     boxes: tuple[Box, ...] = ()
     cables: tuple[Cable, ...] = ()
 

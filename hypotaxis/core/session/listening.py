@@ -18,16 +18,19 @@ AUDIBLE_DB = -70.0
 
 @dataclass
 class InputMeter:
-    """One input's meter. level_db: peak of the last block; peak_db: highest so far; clips: runs at full scale; held_db:
-    the peak that is shown, held for hold_frames frames (0 = until `reset`)."""
+    """One input's meter."""
 
     name: str
     level_db: float = -math.inf
+    """Peak of the last block."""
     peak_db: float = -math.inf
+    """Highest so far."""
     rest_db: float = math.inf
     clips: int = 0
+    """Runs at full scale."""
     hold_frames: int = 0
     held_db: float = -math.inf
+    """The peak that is shown, held for hold_frames frames (0 = until `reset`)."""
     _held_for: int = field(default=0, repr=False)
     _run: int = field(default=0, repr=False)
 

@@ -36,25 +36,27 @@ MAX_SECONDS = 4 * 3600
 
 @dataclass(frozen=True, eq=False)
 class PlayedPart:
-    """A part bound to a port (system name) and a channel (1–16). calls: the messages that call up its sound, sent in
-    the lead-in; gap_ms: what its box needs after a change of sound before the next note; shift_ms: added to the times
-    of all of it, − earlier."""
+    """A part bound to a port (system name) and a channel (1–16)."""
 
     port: str
     channel: int
     notes: np.ndarray
     controls: np.ndarray
     calls: tuple[bytes, ...] = ()
+    """The messages that call up its sound, sent in the lead-in."""
     gap_ms: float = 0.0
+    """What its box needs after a change of sound before the next note."""
     shift_ms: float = 0.0
+    """Added to the times of all of it, − earlier."""
 
 
 @dataclass(frozen=True, eq=False)
 class Schedule:
-    """One run: messages in order of time; first_sample: session position of the run's first frame."""
+    """One run: messages in order of time."""
 
     messages: tuple[Message, ...]
     first_sample: int
+    """Session position of the run's first frame."""
     frames: int
     sample_rate: int
     first_tick: int

@@ -24,18 +24,22 @@ then controls, notes of no length with their ends, and what begins."""
 
 @dataclass(frozen=True, eq=False)
 class ScorePart:
-    """One channel's notes. channel: 1–16. program, msb, lsb: the sound in force at the first note, on the wire (0–127),
-    with the bank it was called up from; None where the piece names none. Those messages are not among the controls.
-    track: the track of its file, counted from 1 in file order with the conductor track; 0 where there is no file."""
+    """One channel's notes."""
 
     name: str
     channel: int
+    """1–16."""
     notes: np.ndarray
     controls: np.ndarray
     program: int | None = None
+    """The sound in force at the first note, on the wire (0–127), with the bank it was called up from; None where
+    the piece names none. Those messages are not among the controls."""
     track: int = 0
+    """The track of its file, counted from 1 in file order with the conductor track; 0 where there is no file."""
     msb: int | None = None
     lsb: int | None = None
+    """The sound in force at the first note, on the wire (0–127), with the bank it was called up from; None where
+    the piece names none. Those messages are not among the controls."""
 
     @property
     def sound(self) -> Program | None:

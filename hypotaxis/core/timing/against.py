@@ -46,16 +46,16 @@ class ComparedHit:
 
 @dataclass(frozen=True, kw_only=True)
 class Difference:
-    """What two recordings differ by. low, high: of the 95 % interval; jitter_ms: how the hits scatter about the line;
-    drift in ppm, + = the first falls behind; waves: whether waves were compared, otherwise envelopes; confidence 0–1.
-    """
+    """What two recordings differ by. low, high: of the 95 % interval."""
 
     difference_ms: float
     low_ms: float
     high_ms: float
     jitter_ms: float
+    """How the hits scatter about the line; drift in ppm, + = the first falls behind."""
     drift_ppm: float
     waves: bool
+    """Whether waves were compared, otherwise envelopes; confidence 0–1."""
     confidence: float
     hits: tuple[ComparedHit, ...]
     warnings: tuple[str, ...] = ()

@@ -39,16 +39,18 @@ SPEED_OF_SOUND = 343.0
 
 @dataclass(frozen=True)
 class Leg:
-    """One stretch. way: "out" or "home"; kind: host, interface, wire, wait, hop, box, effect, converter, buffer,
-    driver; box: uid of the box on which its value may be typed, "" = nowhere."""
+    """One stretch."""
 
     kind: str
+    """Host, interface, wire, wait, hop, box, effect, converter, buffer, driver."""
     name: str
     way: str
+    """Which way: "out" or "home"."""
     ms: float
     half_ms: float
     origin: str
     box: str = ""
+    """Uid of the box on which its value may be typed, "" = nowhere."""
 
 
 @dataclass(frozen=True)

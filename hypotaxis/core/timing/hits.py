@@ -39,17 +39,19 @@ WIDE = 0.3
 
 @dataclass(frozen=True, eq=False)
 class Hits:
-    """One row a moment. found: whether something begins there; positions and widths in samples: onset, peak_at, width
-    (from the first to the last sample over 30 % of the peak), rise (10 to 90 %); heights: peak and base (the level
-    before); rough: energy of the differences of neighbouring samples before the hit, against their own (white noise
-    has 2, what rings far less); rung: 1 where something that rings on was taken off first. Rows not found hold NaN."""
+    """One row a moment. found: whether something begins there; positions and widths in samples: onset, peak_at,
+    width (from the first to the last sample over 30 % of the peak), rise (10 to 90 %); heights: peak and base (the
+    level before)."""
 
     onset: np.ndarray
     peak: np.ndarray
     peak_at: np.ndarray
     base: np.ndarray
     rough: np.ndarray
+    """Energy of the differences of neighbouring samples before the hit, against their own (white noise has 2, what
+    rings far less)."""
     rung: np.ndarray
+    """1 where something that rings on was taken off first. Rows not found hold NaN."""
     width: np.ndarray
     rise: np.ndarray
 

@@ -59,13 +59,8 @@ class MatchedHit:
 
 @dataclass(frozen=True, kw_only=True)
 class Lateness:
-    """The answer. All `_half` values are half-widths of 95 % intervals, `_low` and `_high` the ends of such that are
-    not even; drift in ppm, + = progressively later; attack from 10 to 90 % of the peak. two: where the hits stand at
-    two values; lateness_ms is half-way between them then. side: mono, left, right or mix. confidence: 0 to 1;
-    alternatives_ms: other shifts that match nearly as well.
-
-    matched + missed + merged + outside = number of distinct note moments; matched = used + set_aside.
-    """
+    """The answer. All `_half` values are half-widths of 95 % intervals, `_low` and `_high` the ends of such that
+    are not even; drift in ppm, + = progressively later; attack from 10 to 90 % of the peak."""
 
     lateness_ms: float
     lateness_low: float
@@ -83,6 +78,7 @@ class Lateness:
     attack_half: float
     sample_rate: int
     side: str
+    """Mono, left, right or mix."""
     hits: tuple[MatchedHit, ...]
     missed: int
     merged: int
@@ -91,9 +87,13 @@ class Lateness:
     clipped: bool
     impulses: bool
     confidence: float
+    """0 to 1."""
     alternatives_ms: tuple[float, ...]
+    """Other shifts that match nearly as well. matched + missed + merged + outside = number of distinct note
+    moments; matched = used + set_aside."""
     warnings: tuple[str, ...]
     two: TwoValues | None = None
+    """Where the hits stand at two values; lateness_ms is half-way between them then."""
 
     @property
     def matched(self) -> int:

@@ -44,12 +44,11 @@ class TwoValues:
 
 @dataclass(frozen=True, eq=False)
 class Line:
-    """The fit. used: which hits are no outliers; intercept at time 0; each half-width is of a 95 % interval, low and
-    high are its ends; middle: mean time of the inliers, at which the line is best known; mean_half: of the
-    line there, skew_ms: how far median and mean of the hits are apart; two: where they stand at two values, which
-    median_ms is half-way between then."""
+    """The fit."""
 
     used: np.ndarray
+    """Which hits are no outliers; intercept at time 0; each half-width is of a 95 % interval, low and high are its
+    ends."""
     slope: float
     intercept: float
     slope_half: float
@@ -60,9 +59,13 @@ class Line:
     median_low: float = -math.inf
     median_high: float = math.inf
     middle: float = 0.0
+    """Mean time of the inliers, at which the line is best known."""
     mean_half: float = math.inf
+    """Of the line there."""
     skew_ms: float = 0.0
+    """How far median and mean of the hits are apart."""
     two: TwoValues | None = None
+    """Where they stand at two values, which median_ms is half-way between then."""
 
     def at(self, seconds: float) -> float:
         """Lateness in ms on the line."""

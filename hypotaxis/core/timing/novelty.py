@@ -33,15 +33,18 @@ HOPS_A_BLOCK = 1024
 
 @dataclass(frozen=True, eq=False)
 class Novelty:
-    """One side's curve, one value a hop of `hop` samples. rises: as above; level: half the peak-to-peak; floor: level
-    of the background; clipped: whether the format's extreme was held."""
+    """One side's curve, one value a hop of `hop` samples."""
 
     side: int
     rises: np.ndarray
+    """As above."""
     level: np.ndarray
+    """Half the peak-to-peak."""
     floor: float
+    """Level of the background."""
     hop: int
     clipped: bool
+    """Whether the format's extreme was held."""
 
     @cached_property
     def swells(self) -> np.ndarray:

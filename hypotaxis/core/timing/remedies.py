@@ -31,14 +31,16 @@ NEVER_THINNED = frozenset([0, 6, 32, 38, *range(64, 70), *range(96, 102), *range
 
 @dataclass(frozen=True)
 class Remedy:
-    """A change and its figures. by_part: (part, waits now, waits then); moved: of what went to a wire of its own."""
+    """A change and its figures."""
 
     name: str
     told: str
     now: Waits
     then: Waits
     by_part: tuple[tuple[int, Waits, Waits], ...]
+    """(part, waits now, waits then)."""
     moved: Waits | None = None
+    """Of what went to a wire of its own."""
 
     @property
     def helps(self) -> bool:

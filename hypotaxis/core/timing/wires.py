@@ -9,20 +9,23 @@ from hypotaxis.core.midi.wire import Sent, Waits, waits
 
 @dataclass(frozen=True)
 class WireReport:
-    """One wire. duration_ms: from zero to the last byte's end; utilisation_peak: the busiest sliding second, 0–1;
-    channels: by channel 1–16; clocks: how many clock bytes, clock_max_wait_ms: the longest any of them waited, None
-    where none was sent."""
+    """One wire."""
 
     messages: int
     bytes: int
     duration_ms: float
+    """From zero to the last byte's end."""
     max_wait_ms: float
     p95_wait_ms: float
     max_arrival_ms: float
     utilisation_peak: float
+    """The busiest sliding second, 0–1."""
     channels: dict[int, Waits]
+    """By channel 1–16."""
     clocks: int
+    """How many clock bytes."""
     clock_max_wait_ms: float | None
+    """The longest any of them waited, None where none was sent."""
 
     def lines(self) -> list[str]:
         """The report as text, a line for the whole and one for each channel."""

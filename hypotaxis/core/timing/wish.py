@@ -38,15 +38,18 @@ START_MS = 1.0
 
 @dataclass(frozen=True)
 class Wish:
-    """A sounding as it is asked for. note: 0–127; velocity: 1–127, of single hits and of the heard note of a chord;
-    patch: uid of a percussive patch called up for it, "" = as it is; fast: on the stand-in only."""
+    """A sounding as it is asked for."""
 
     test: str = "hits"
     hits: int = 64
     note: int = 60
+    """0–127."""
     velocity: int = 110
+    """1–127, of single hits and of the heard note of a chord."""
     patch: str = ""
+    """Uid of a percussive patch called up for it, "" = as it is."""
     fast: bool = False
+    """On the stand-in only."""
 
 
 def clock_schedule(wish: Wish, channel: int) -> tuple[tuple[float, bytes], ...]:

@@ -13,9 +13,10 @@ from hypotaxis.records.patch_lists import note_maps_of, picked
 
 @dataclass(frozen=True)
 class SeatRow:
-    """A part as its row shows it; part: None for the first one."""
+    """A part as its row shows it."""
 
     part: Part | None
+    """None for the first one."""
     uid: str
     name: str
     channel: int

@@ -38,8 +38,7 @@ _Read = TypeVar("_Read")
 
 @dataclass(frozen=True)
 class TakeView:
-    """A take as the page shows it. misses: ms by which one placement misses at the ends; known: the instrument's own
-    lateness, to be placed by; lost: what is wrong with the file of its sound."""
+    """A take as the page shows it."""
 
     row: Take
     shift: str
@@ -49,8 +48,11 @@ class TakeView:
     borrowed: str = ""
     lender: Take | None = None
     misses: str = ""
+    """Ms by which one placement misses at the ends."""
     known: str = ""
+    """The instrument's own lateness, to be placed by."""
     lost: str = ""
+    """What is wrong with the file of its sound."""
 
     @property
     def placed(self) -> bool:
@@ -59,7 +61,7 @@ class TakeView:
 
 @dataclass(frozen=True)
 class TrackView:
-    """A track: its form, strips and glass. live: what its live return does now; sound: the patch it was picked as."""
+    """A track: its form, strips and glass."""
 
     row: Track
     form: TrackForm
@@ -70,8 +72,10 @@ class TrackView:
     sound_path: str
     glass: GlassDrawing
     live: str
+    """What its live return does now."""
     clash: str
     sound: str
+    """The patch it was picked as."""
 
     @property
     def program_told(self) -> str:

@@ -39,7 +39,7 @@ class LegLine:
 
 @dataclass(frozen=True)
 class SoundingLine:
-    """A sounding as its line shows it. stale: what differs from now; differs: ms against the one that is looked at."""
+    """A sounding as its line shows it."""
 
     row: Sounding
     test: str
@@ -48,7 +48,9 @@ class SoundingLine:
     late: str
     jitter: str
     differs: str
+    """Ms against the one that is looked at."""
     stale: str
+    """What differs from now."""
 
 
 @dataclass(frozen=True)
@@ -63,8 +65,8 @@ class Predicted:
 
 @dataclass(frozen=True)
 class OpenedTrip:
-    """Everything an opened trip shows besides the sounding itself. host, direct: what a player hears, in a sentence;
-    late, shift: the numbers to type, each in ms and samples."""
+    """Everything an opened trip shows besides the sounding itself. host, direct: what a player hears, in a
+    sentence."""
 
     legs: tuple[LegLine, ...]
     soundings: tuple[SoundingLine, ...]
@@ -74,6 +76,7 @@ class OpenedTrip:
     heard: str
     late: tuple[str, str] | None
     shift: tuple[str, str] | None
+    """The numbers to type, each in ms and samples."""
     jitter_told: str
 
 

@@ -20,10 +20,11 @@ WAVE_SPAN = 45.0
 
 @dataclass(frozen=True)
 class Opened:
-    """A sounding opened. numbers: (name, value, interval, unit)."""
+    """A sounding opened."""
 
     verdict: str
     numbers: tuple[tuple[str, str, str, str], ...]
+    """(name, value, interval, unit)."""
     counts: tuple[tuple[str, int], ...]
     hits: HitsPlot
     overlay: OverlayPlot
@@ -39,7 +40,7 @@ class Opened:
 
 @dataclass(frozen=True)
 class Wave:
-    """The recording around one hit. zero_x: the score's moment; onset_x: the hit's beginning (None: outside)."""
+    """The recording around one hit."""
 
     number: int
     count: int
@@ -47,7 +48,9 @@ class Wave:
     dots: list
     marks: list
     zero_x: float
+    """The score's moment."""
     onset_x: float | None
+    """The hit's beginning (None: outside)."""
     spoken: str
     links: dict[str, str]
 

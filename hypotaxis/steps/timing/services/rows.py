@@ -21,13 +21,13 @@ MEASURED = ("sounding", "take", "predicted")
 
 @dataclass(frozen=True)
 class TripRow:
-    """A trip as its row shows it. ways: its way in a few words; state: measured, borrowed or expected; told: where its
-    number comes from; stale: what has changed since."""
+    """A trip as its row shows it."""
 
     uid: str
     title: str
     colour: str
     ways: str
+    """Its way in a few words; state: measured, borrowed or expected."""
     budget: Budget
     ribbon: Ribbon
     needle: Needle | None
@@ -37,6 +37,7 @@ class TripRow:
     hits: str
     shift: str
     told: str
+    """Where its number comes from; stale: what has changed since."""
     expected: str
     loop: bool = False
     trouble: str = ""
@@ -50,7 +51,7 @@ class TripRow:
 
 @dataclass(frozen=True)
 class OwnRow:
-    """A recording of one's own that belongs to no trip. differs: ms against the one that is opened."""
+    """A recording of one's own that belongs to no trip."""
 
     title: str
     sounding: Sounding
@@ -60,6 +61,7 @@ class OwnRow:
     hits: str
     shift: str
     differs: str
+    """Ms against the one that is opened."""
 
 
 def rows_of(

@@ -37,7 +37,7 @@ class PartOnWire:
 
 @dataclass(frozen=True)
 class Wire:
-    """A wire as its row shows it. hops: what software on the way adds, as sentences; load: its picture."""
+    """A wire as its row shows it."""
 
     uid: str
     name: str
@@ -46,7 +46,9 @@ class Wire:
     notes: int
     parts: tuple[PartOnWire, ...]
     hops: tuple[str, ...]
+    """What software on the way adds, as sentences."""
     load: str
+    """Its picture."""
     remedies: tuple[Remedy, ...] = ()
 
     @property
