@@ -130,14 +130,14 @@ class Instrument:
         return next((one for one in self.seats if one.part == part), self.seats[0])
 
     @property
-    def homes(self) -> tuple[Return, ...]:
-        """Every way home, the main one first (with an empty uid and name)."""
+    def every_return(self) -> tuple[Return, ...]:
+        """Every return, the main one first (with an empty uid and name)."""
         return (Return(uid="", name="", inputs=self.returns, inverted=self.inverted), *self.further)
 
     @property
     def inputs(self) -> tuple[str, ...]:
         """Every input by which it comes home, each once, in order."""
-        return tuple(dict.fromkeys(uid for one in self.homes for uid in one.inputs))
+        return tuple(dict.fromkeys(uid for one in self.every_return for uid in one.inputs))
 
 
 @dataclass(frozen=True, kw_only=True)

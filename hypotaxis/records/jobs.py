@@ -138,7 +138,7 @@ def _run(uid: str) -> Iterator[Reporter]:
         ended = {"state": Job.FAILED, "message": str(error), "remaining_s": None}
     except Exception:
         log.exception("job %s of kind %s failed", uid, job.kind)
-        reason = "An error of ours stopped it; the details are in hypotaxis.log. Nothing recorded before is lost."
+        reason = "An internal error stopped it; the details are in hypotaxis.log. Nothing recorded before is lost."
         ended = {"state": Job.FAILED, "message": reason, "remaining_s": None}
     Job.objects.filter(uid=uid).update(**ended)
 

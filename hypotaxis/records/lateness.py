@@ -20,7 +20,9 @@ class Latenesses:
     def soundings(self) -> dict[str, list[Sounding]]:
         """Of the main trip of each instrument and effect loop (uid), the newest first."""
         rows: dict[str, list[Sounding]] = {}
-        kept = Sounding.objects.figures().filter(rig=self.plan.rig.uid, part_uid="", way_uid="").select_related("job")
+        kept = (
+            Sounding.objects.figures().filter(rig=self.plan.rig.uid, part_uid="", return_uid="").select_related("job")
+        )
         for row in kept:
             rows.setdefault(row.instrument_uid or row.loop_uid, []).append(row)
         return rows
@@ -63,7 +65,7 @@ def counts(row: Sounding) -> bool:
 
 def _newest_takes(plan: Plan) -> list[Take]:
     """The newest measured take of the main return of each instrument."""
-    every = Take.objects.measured().filter(instrument_uid__in=[one.uid for one in plan.instruments], way_uid="")
+    every = Take.objects.measured().filter(instrument_uid__in=[one.uid for one in plan.instruments], return_uid="")
     newest = dict(every.order_by("made").values_list("instrument_uid", "uid"))
     return list(Take.objects.filter(uid__in=newest.values()).defer("hits").select_related("session", "run"))
 

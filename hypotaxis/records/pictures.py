@@ -54,10 +54,10 @@ def _small(data: bytes) -> Image.Image:
         return plain
     except (UnidentifiedImageError, Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         raise UnreadableFile(
-            "This is no picture that can be read. Use PNG, JPEG, WebP, GIF, BMP or TIFF; drawings (SVG) are not taken."
+            "This picture cannot be read. Use PNG, JPEG, WebP, GIF, BMP or TIFF; drawings (SVG) are not accepted."
         ) from error
     except (OSError, ValueError, SyntaxError) as error:
-        raise UnreadableFile("The picture is damaged: it ends too early or holds what it should not.") from error
+        raise UnreadableFile("The picture is damaged: it ends too early, or its data are faulty.") from error
 
 
 def picture_path(name: str) -> Path:

@@ -174,7 +174,7 @@ def return_idle(plan: Plan) -> Iterator[Finding]:
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"{plan.rig.socket_text(socket.uid)} is idle",
-                message=f"{plan.rig.socket_text(source[1].uid)} ends there, and no instrument takes it home.",
+                message=f"{plan.rig.socket_text(source[1].uid)} ends there, and no instrument uses it as a return.",
                 remedy="Choose it as a return, or take the cable out.",
                 socket=socket.uid,
                 fix=_unplug(plan, plan.rig.cable_at(socket.uid)),
@@ -245,7 +245,7 @@ def effect_one_way(plan: Plan) -> Iterator[Finding]:
             for direction in ("in", "out")
         }
         if ways["in"] != ways["out"]:
-            state = "is fed, and nothing brings it home" if ways["in"] else "comes home, and nothing feeds it"
+            state = "is fed, and no return brings it home" if ways["in"] else "comes home, and nothing feeds it"
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
@@ -270,7 +270,7 @@ def audio_into_itself(plan: Plan) -> Iterator[Finding]:
             severity=WRONG,
             about=source[0].uid,
             also=tuple(dict.fromkeys(plan.rig.find(one.source)[0].uid for one in circle[1:])),
-            title=f"{names[0]} is plugged into itself" if alone else f"Audio runs in a circle through {listed(names)}",
+            title=f"{names[0]} is plugged into itself" if alone else f"Audio runs in a loop through {listed(names)}",
             message=f"{source[1].label} goes back into {target[1].label}: it feeds back, as loud as it can."
             if alone
             else f"{' → '.join([*names, names[0]])}: it feeds back, as loud as it can.",

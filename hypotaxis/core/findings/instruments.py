@@ -56,7 +56,7 @@ def box_not_reached(plan: Plan) -> Iterator[Finding]:
                 about=instrument.uid,
                 title=f"No cable from {send} to {box.name}",
                 message=f"{name} sends on {send}, but what leaves there does not reach {box.name}. It stays silent.",
-                remedy=f"Cable {send} to {box.name}, or choose the output it hangs on.",
+                remedy=f"Cable {send} to {box.name}, or choose the output it is plugged into.",
                 socket=seat.send,
                 fix=(None if seat.part else _send_on(plan, instrument))
                 or _cable_to(plan, seat.send, _free_ins(plan.rig, box)),
@@ -206,7 +206,7 @@ def one_side_only(plan: Plan) -> Iterator[Finding]:
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=instrument.uid,
-                title=f"Only {source[1].label} of {source[0].name} is taken home",
+                title=f"Only {source[1].label} of {source[0].name} comes home",
                 message=f"{other.label} is cabled too, but the return is mono: half of the sound stays out.",
                 remedy=f"Make the return stereo, or unplug {other.label} where the box sums to mono then.",
                 socket=instrument.returns[0],
@@ -330,7 +330,7 @@ def voice_without_return(plan: Plan) -> Iterator[Finding]:
                 yield Finding(
                     severity=RISKY,
                     about=instrument.uid,
-                    title=f"{voice.name} of {instrument.name} comes home by a return that is gone",
+                    title=f"{voice.name} of {instrument.name} has lost its return",
                     message="The voice table still names it, so nothing says where this voice is recorded.",
                     remedy="Choose its return anew in the voice table.",
                     facts=(str(voice.note), voice.home),
@@ -383,8 +383,8 @@ def home_trim_high(plan: Plan) -> Iterator[Finding]:
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=instrument.uid,
-                title=f"{instrument.name} is lifted by {instrument.home_trim_db:.1f} dB on its way home",
-                message="The noise of everything before it is lifted by as much.",
+                title=f"{instrument.name} is raised by {instrument.home_trim_db:.1f} dB on its way home",
+                message="The noise of everything before it is raised by as much.",
                 remedy="Turn the box up first, then the input, and bring the home trim back towards 0.",
                 facts=(f"{instrument.home_trim_db:.1f}",),
                 fix=Fix(

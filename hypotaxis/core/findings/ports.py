@@ -141,7 +141,7 @@ def surface_among_keys(plan: Plan) -> Iterator[Finding]:
             yield Finding(
                 severity=WRONG,
                 about=end.box.uid,
-                title=f"{name} is in keys in",
+                title=f"{name} is among the keys in",
                 message="Its transport keys and faders would play notes and be recorded with them.",
                 remedy="Give the port the duty “surface”: it stays connected, and never records.",
                 socket=end.socket.uid,
@@ -194,7 +194,7 @@ def no_keys_in(plan: Plan) -> Iterator[Finding]:
         yield Finding(
             severity=WORTH_KNOWING,
             about=hands[0].uid,
-            title="Nothing is played from",
+            title="No port is played from",
             message=f"{counted(len(hands), 'box', 'boxes')} could play the selected instrument, and no port has "
             "that duty.",
             remedy="Give the keyboard's port the duty “played from” on the list of ports.",

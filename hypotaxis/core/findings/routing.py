@@ -31,7 +31,7 @@ def midi_loop(plan: Plan) -> Iterator[Finding]:
         yield Finding(
             severity=WRONG,
             about=box.uid,
-            title=f"MIDI runs in a circle through {listed(sorted(set(names)))}",
+            title=f"MIDI runs in a loop through {listed(sorted(set(names)))}",
             message=f"{' → '.join(names)}: every note comes round again, until nothing but notes is left.",
             remedy=f"Take the cable out of {plan.rig.socket_text(socket.uid)}, or filter the route it returns by.",
             socket=socket.uid,
@@ -83,7 +83,7 @@ def reached_twice(plan: Plan) -> Iterator[Finding]:
             title=f"{name} gets every note twice",
             message=f"{plan.rig.socket_text(seat.send)} reaches it {one} and {other}. Notes double: they phase, or eat "
             "up the voices.",
-            remedy="Take one of the ways out, or let a route hold the channel back.",
+            remedy="Remove one of the two paths, or let a route hold the channel back.",
             socket=ways[-1].socket,
             facts=tuple(hop.cable.uid for way in ways for hop in way.hops),
             fix=Fix(
@@ -208,7 +208,7 @@ def more_parts_than_channels(plan: Plan) -> Iterator[Finding]:
                 severity=WORTH_KNOWING,
                 about=crowd[0].uid,
                 also=tuple(box.uid for box in crowd[1:]),
-                title=f"{total} parts hang on the 16 channels of {plan.rig.socket_text(socket.uid)}",
+                title=f"{total} parts share the 16 channels of {plan.rig.socket_text(socket.uid)}",
                 message=f"{listed([box.name for box in crowd])} share one wire; parts left on a channel of another box "
                 "will play along with it.",
                 remedy="Switch parts off on the boxes, or put one of them on an output of its own.",
@@ -225,7 +225,7 @@ def thru_chain_long(plan: Plan) -> Iterator[Finding]:
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
-                title=f"{chain} boxes hang in a row on {plan.rig.socket_text(socket.uid)}",
+                title=f"{chain} boxes are chained on {plan.rig.socket_text(socket.uid)}",
                 message="Each thru rounds the signal's edges a little more; the last boxes of a chain may miss bytes.",
                 remedy="Use a thru splitter, or another MIDI output for some of them.",
                 socket=socket.uid,

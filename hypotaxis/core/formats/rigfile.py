@@ -66,7 +66,7 @@ class _Field:
 def read_rig_file(text: str) -> Plan:
     """The plan in the text of a rig file; raises UnreadableFile naming every fault and its place."""
     if len(text) > MAX_BYTES:
-        raise UnreadableFile(f"The rig file is larger than {MAX_BYTES // 2**20} MB; that is no rig.")
+        raise UnreadableFile(f"The rig file is larger than {MAX_BYTES // 2**20} MB: too large for a rig.")
     try:
         document = json.loads(_without_comments(text))
     except RecursionError as error:

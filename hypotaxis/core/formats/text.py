@@ -68,7 +68,7 @@ def _likeliness(text: str) -> float:
 def text_of(data: bytes, what: str = "file") -> str:
     """The text with plain line ends and without a byte-order mark. Raises UnreadableFile."""
     if len(data) > MAX_TEXT_BYTES:
-        raise UnreadableFile(f"The {what} is larger than {MAX_TEXT_BYTES // 2**20} MB; that is no list of names.")
+        raise UnreadableFile(f"The {what} is larger than {MAX_TEXT_BYTES // 2**20} MB: too large for a list of names.")
     if not data.strip():
         raise UnreadableFile(f"The {what} is empty.")
     encoding = "utf-8-sig"

@@ -42,7 +42,7 @@ class InputUse:
 
 
 @dataclass(frozen=True)
-class RecordedWay:
+class RecordedReturn:
     """A return by which a recorded part comes home. uid, name: "" for the main one; columns: places of its inputs among
     those of the pass; returns_text: as it is spoken of."""
 
@@ -69,18 +69,18 @@ class RecordedPart:
     shift_ms: float
     """By how much its notes are sent later than they are written, − earlier."""
     home_trim_db: float
-    ways: tuple[RecordedWay, ...]
+    returns: tuple[RecordedReturn, ...]
     """By which it comes home, the main one last: its take is the newest of the track."""
     context: Mapping[str, str] = field(default_factory=dict)
     """What its lateness depends on (core.timing.context)."""
-    homes: Mapping[int, str] = field(default_factory=dict)
-    """Of notes of single voices: the uid of the way they come home by."""
+    voices: Mapping[int, str] = field(default_factory=dict)
+    """Of notes of single voices: the uid of the further return they come by, "" = the main one."""
 
-    def notes_by(self, way: str, notes: np.ndarray) -> np.ndarray:
-        """Which of these note numbers sound in what came by a way; by one that no voice names any may."""
-        if way and way not in self.homes.values():
+    def notes_by(self, back: str, notes: np.ndarray) -> np.ndarray:
+        """Which of these note numbers sound in what came by a return (its uid); by one that no voice names any may."""
+        if back and back not in self.voices.values():
             return np.ones(len(notes), dtype=bool)
-        return np.array([self.homes.get(int(note), "") == way for note in notes], dtype=bool)
+        return np.array([self.voices.get(int(note), "") == back for note in notes], dtype=bool)
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ class PassSetup:
     @property
     def takes(self) -> int:
         """How many takes it makes."""
-        return sum(len(part.ways) for part in self.parts)
+        return sum(len(part.returns) for part in self.parts)
 
     def part_of(self, track: str) -> RecordedPart | None:
         """What was frozen of a track (uid)."""
@@ -142,10 +142,12 @@ def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_m
     instrument = track.instrument
     seat = instrument.seat(track.part)
 
-    def way(uid: str, name: str, inputs: tuple[str, ...], inverted: bool) -> RecordedWay:
-        return RecordedWay(uid, name, tuple(columns[one] for one in inputs), returns_text(plan.rig, inputs), inverted)
+    def recorded(uid: str, name: str, inputs: tuple[str, ...], inverted: bool) -> RecordedReturn:
+        return RecordedReturn(
+            uid, name, tuple(columns[one] for one in inputs), returns_text(plan.rig, inputs), inverted
+        )
 
-    further = [way(one.uid, one.name, one.inputs, one.inverted) for one in instrument.further if one.inputs]
+    further = [recorded(one.uid, one.name, one.inputs, one.inverted) for one in instrument.further if one.inputs]
     return RecordedPart(
         track=track.uid,
         track_name=track.name,
@@ -157,9 +159,9 @@ def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_m
         gap_ms=instrument.gap_ms,
         shift_ms=shift_ms,
         home_trim_db=instrument.home_trim_db,
-        ways=(*further, way("", "", instrument.returns, instrument.inverted)),
+        returns=(*further, recorded("", "", instrument.returns, instrument.inverted)),
         context=context_of(plan, instrument, part=track.part),
-        homes={voice.note: voice.home for voice in instrument.voices},
+        voices={voice.note: voice.home for voice in instrument.voices},
     )
 
 

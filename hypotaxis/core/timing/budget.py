@@ -73,7 +73,7 @@ class Budget:
         return sum(leg.ms for leg in self.legs if leg.way == "out")
 
 
-def budget(plan: Plan, instrument: Instrument, *, part: str = "", way: str = "", wait_ms: float = 0.0) -> Budget:
+def budget(plan: Plan, instrument: Instrument, *, part: str = "", back: str = "", wait_ms: float = 0.0) -> Budget:
     """The expected lateness of a note on an instrument's trip. wait_ms: what it waits for its wire."""
     rig = plan.rig
     seat = instrument.seat(part)
@@ -90,7 +90,7 @@ def budget(plan: Plan, instrument: Instrument, *, part: str = "", way: str = "",
     sounding = rig.box(instrument.box)
     if sounding:
         legs.append(_typed("box", sounding, "out", sounding.delays.reaction_ms, BOX_MS))
-    home = next((one for one in instrument.homes if one.uid == way), instrument.homes[0])
+    home = next((one for one in instrument.every_return if one.uid == back), instrument.every_return[0])
     if home.inputs:
         legs += _homeward(rig, home.inputs[0], way_home(rig, home.inputs[0], instrument.box))
     return Budget(tuple(legs))

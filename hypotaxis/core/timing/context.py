@@ -25,12 +25,12 @@ WORDS = {
 """What is looked at, and how it is called."""
 
 
-def context_of(plan: Plan, instrument: Instrument, *, part: str = "", way: str = "") -> dict[str, str]:
-    """What the lateness of a part's trip home by a return depends on (part, way: uids, "" = the first part, the main
+def context_of(plan: Plan, instrument: Instrument, *, part: str = "", back: str = "") -> dict[str, str]:
+    """What the lateness of a part's trip home by a return depends on (part, back: uids, "" = the first part, the main
     return)."""
     rig = plan.rig
     seat = instrument.seat(part)
-    home = next((one for one in instrument.homes if one.uid == way), instrument.homes[0])
+    home = next((one for one in instrument.every_return if one.uid == back), instrument.every_return[0])
     reached = next((one for one in heard_from(rig, seat.send) if one.box == instrument.box), None)
     path = [f"{seat.send} {seat.channel}"]
     path += [text for hop in (reached.hops if reached else ()) for text in _cable(hop.cable, hop.route)]

@@ -112,9 +112,9 @@ class Takes(models.QuerySet):
 class Take(WithUid):
     """What one return delivered in one pass, kept unplaced.
 
-    way_uid, way_name: the further return it came by, empty for the main one; inverted: its polarity is turned where
-    it is handed over. first_sample: session position of the file's first frame as it arrived; placement: shift in
-    samples, None while it stands where it arrived; kept: False while it is put away; measurement: a
+    return_uid, return_name: the further return it came by, empty for the main one; inverted: its polarity is
+    turned where it is handed over. first_sample: session position of the file's first frame as it arrived; placement:
+    shift in samples, None while it stands where it arrived; kept: False while it is put away; measurement: a
     core.timing.measurement.Measurement with its hits beside it, or unmeasured: the reason why there is none; borrowed:
     whose lateness it is placed by, where that is not its own.
     fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
@@ -128,8 +128,8 @@ class Take(WithUid):
     instrument_uid = models.CharField(max_length=36, blank=True)
     instrument_name = models.CharField(max_length=80, blank=True)
     returns_text = models.CharField(max_length=80, blank=True)
-    way_uid = models.CharField(max_length=36, blank=True)
-    way_name = models.CharField(max_length=80, blank=True)
+    return_uid = models.CharField(max_length=36, blank=True)
+    return_name = models.CharField(max_length=80, blank=True)
     inverted = models.BooleanField(default=False)
     file = models.CharField(max_length=80)
     sample_rate = models.PositiveIntegerField()
@@ -165,7 +165,7 @@ class Take(WithUid):
     @property
     def title(self) -> str:
         """Its track, and the further return it came by."""
-        return f"{self.track.name}, {self.way_name}" if self.way_name else self.track.name
+        return f"{self.track.name}, {self.return_name}" if self.return_name else self.track.name
 
     @property
     def part(self) -> RecordedPart | None:

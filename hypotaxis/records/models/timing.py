@@ -21,13 +21,13 @@ class Soundings(models.QuerySet):
 class Sounding(WithUid):
     """One measurement of a trip's lateness: taken by the studio, or from a recording of one's own.
 
-    rig, instrument_uid, part_uid, way_uid, loop_uid: the trip it belongs to; without one it stands for itself. studio:
-    taken by ours; wish: what was played (core.timing.wish.Wish); context: what its lateness depends on, as it was then
-    (core.timing.context). score and recording: names of the kept files; score_title, recording_title: as the person's
-    files were called; parts: what the score offers, as [track, channel, name, notes]; track, channel, side: what was
-    asked for (None, "auto": find out); measurement: a core.timing.measurement.Measurement, with its hits beside it,
-    none until measured; overlay: a core.timing.measurement.Overlay; seconds, kind: of the recording;
-    notes: in the score; read_track, read_channel: which of it was measured against; compared: a
+    rig, instrument_uid, part_uid, return_uid, loop_uid: the trip it belongs to; without one it stands for itself.
+    studio: taken by ours; wish: what was played (core.timing.wish.Wish); context: what its lateness depends on, as
+    it was then (core.timing.context). score and recording: names of the kept files; score_title, recording_title:
+    as the person's files were called; parts: what the score offers, as [track, channel, name, notes]; track,
+    channel, side: what was asked for (None, "auto": find out); measurement: a core.timing.measurement.Measurement,
+    with its hits beside it, none until measured; overlay: a core.timing.measurement.Overlay; seconds, kind: of the
+    recording; notes: in the score; read_track, read_channel: which of it was measured against; compared: a
     core.timing.measurement.Comparison with another sounding, empty until it was asked for.
     """
 
@@ -35,7 +35,7 @@ class Sounding(WithUid):
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, null=True, related_name="soundings")
     instrument_uid = models.CharField(max_length=36, blank=True, db_index=True)
     part_uid = models.CharField(max_length=36, blank=True)
-    way_uid = models.CharField(max_length=36, blank=True)
+    return_uid = models.CharField(max_length=36, blank=True)
     loop_uid = models.CharField(max_length=36, blank=True, db_index=True)
     studio = models.BooleanField(default=False)
     wish = models.JSONField(default=dict)

@@ -85,7 +85,7 @@ class InstrumentForm(Merged, ReturnFields):
         self.order_fields(["name", "box", "send", "channel", "left", "right"])
         self.fields["box"].error_messages = {
             "required": "Choose the box that makes the sound.",
-            "invalid_choice": "This box is gone from the rig. Choose another.",
+            "invalid_choice": "This box is no longer in the rig. Choose another.",
         }
         if instrument:
             kept = {"box": instrument.box, "send": instrument.send}
@@ -100,11 +100,11 @@ class ReturnForm(Merged, ReturnFields):
     name = forms.CharField(label="What comes home there", max_length=80, help_text="Such as kick, or effects.")
     field_order = ["name", "left", "right", "inverted"]
 
-    def __init__(self, *args, plan: Plan, way: Return, **kwargs) -> None:
-        left, right = (*way.inputs, "", "")[:2]
-        known = {"name": way.name, "left": left, "right": right, "inverted": way.inverted}
+    def __init__(self, *args, plan: Plan, back: Return, **kwargs) -> None:
+        left, right = (*back.inputs, "", "")[:2]
+        known = {"name": back.name, "left": left, "right": right, "inverted": back.inverted}
         super().__init__(*args, initial=known, **kwargs)
-        self.offer_inputs(plan, way.inputs)
+        self.offer_inputs(plan, back.inputs)
 
 
 class LoopForm(Merged, ReturnFields):
@@ -220,7 +220,7 @@ class VoicesForm(Merged, forms.Form):
 
     def __init__(self, *args, instrument: Instrument, rows: Sequence[Voice], **kwargs) -> None:
         super().__init__(*args, **kwargs)
-        homes = [("", "main"), *((way.uid, way.name) for way in instrument.further)]
+        homes = [("", "main"), *((back.uid, back.name) for back in instrument.further)]
         self.count = len(rows) + self.MORE
         for number in range(self.count):
             row = rows[number] if number < len(rows) else None
@@ -325,7 +325,7 @@ class PatchFileForm(forms.Form):
         if not values.get("file") and not (values.get("text") or "").strip() and not self.errors:
             raise forms.ValidationError("Choose a file, or paste the list.")
         if values.get("file") and values["file"].size > MAX_TEXT_BYTES:
-            self.add_error("file", f"The file has {values['file'].size / 2**20:.0f} MB; that is no list of names.")
+            self.add_error("file", f"The file is {values['file'].size / 2**20:.0f} MB: too large for a list of names.")
         return values
 
     def is_pasted(self) -> bool:

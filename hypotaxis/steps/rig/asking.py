@@ -41,7 +41,7 @@ def ask(job_uid: str) -> None:
             there = {port.system_name for port in studio.ports() if port.direction == "out" and not port.taken}
             sends = [socket for socket in sends if socket.system_name in there]
             if not sends:
-                raise CannotSchedule("No port that goes to boxes is there to ask on. Look at the list of ports.")
+                raise CannotSchedule("There is no port to a box to ask on. Look at the list of ports.")
             asked = [Message(place * APART_NS, socket.system_name, REQUEST) for place, socket in enumerate(sends)]
             frames = round((asked[-1].time_ns / 1e9 + TAIL_S) * studio.sample_rate)
             for block in studio.run(asked, [], frames=frames):

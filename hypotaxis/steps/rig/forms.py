@@ -60,7 +60,7 @@ class ChannelsField(forms.CharField):
         for piece in filter(None, (piece.strip() for piece in text.split(","))):
             first, _, last = piece.partition("-")
             if not first.strip().isdecimal() or (last and not last.strip().isdecimal()):
-                raise forms.ValidationError(f"“{piece}” is no channel. Write channels like 1, 3, 10-12.")
+                raise forms.ValidationError(f"“{piece}” is not a channel. Write channels like 1, 3, 10-12.")
             low, high = int(first), int(last or first)
             if not 1 <= low <= high <= 16:
                 raise forms.ValidationError(f"“{piece}” is not within the channels 1 to 16.")
@@ -79,7 +79,7 @@ class RemapField(forms.CharField):
         for piece in filter(None, (piece.strip() for piece in super().clean(value).split(","))):
             one, mark, other = (part.strip() for part in piece.partition(">"))
             if not (mark and one.isdecimal() and other.isdecimal()):
-                raise forms.ValidationError(f"“{piece}” is no change of channel. Write it like 1>3, 2>4.")
+                raise forms.ValidationError(f"“{piece}” is not a change of channel. Write it like 1>3, 2>4.")
             if not (1 <= int(one) <= 16 and 1 <= int(other) <= 16):
                 raise forms.ValidationError(f"“{piece}” is not within the channels 1 to 16.")
             if int(one) in pairs:
@@ -149,7 +149,7 @@ class SetupForm(Merged, forms.Form):
         min_value=1,
         max_value=256,
         required=False,
-        help_text="Rows that drive one sound each. Empty: it has none, or as many as wished.",
+        help_text="Rows that drive one sound each. Empty: none, or no limit.",
     )
 
     def __init__(self, *args, box: Box, **kwargs) -> None:
@@ -439,7 +439,7 @@ class RigForm(Merged, NamedRigForm):
         label="Kind of driver",
         max_length=80,
         required=False,
-        help_text="In your words; with another one lateness changes.",
+        help_text="In your own words; lateness changes with it.",
     )
     stamps = forms.CharField(label="Time stamps of messages come from", max_length=80, required=False)
     echo = forms.BooleanField(
@@ -460,7 +460,7 @@ class RigForm(Merged, NamedRigForm):
         others = sorted(set(self.kept_rates) - {rate})
         if others:
             raise forms.ValidationError(
-                f"There are takes at {others[0]} Hz in this rig, and all takes of a session have one rate. Copy the "
+                f"There are takes at {others[0]} Hz in this rig, and all takes of a session share one rate. Copy the "
                 f"rig, and set the copy to {rate} Hz."
             )
         return rate
@@ -483,5 +483,5 @@ class RigFileForm(forms.Form):
     def clean_file(self):
         upload = self.cleaned_data["file"]
         if upload.size > MAX_BYTES:
-            raise forms.ValidationError(f"The file has {upload.size / 2**20:.0f} MB; that is no rig.")
+            raise forms.ValidationError(f"The file is {upload.size / 2**20:.0f} MB: too large for a rig.")
         return upload

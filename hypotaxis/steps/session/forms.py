@@ -27,7 +27,7 @@ class ScoreForm(forms.Form):
         upload = self.cleaned_data["score"]
         if upload.size > MAX_BYTES:
             raise forms.ValidationError(
-                f"The file has {upload.size / 2**20:.0f} MB; scores up to {MAX_BYTES // 2**20} MB are read. "
+                f"The file is {upload.size / 2**20:.0f} MB; scores up to {MAX_BYTES // 2**20} MB are read. "
                 "Is it an audio file?"
             )
         return upload

@@ -95,9 +95,9 @@ class SoundingForm(ChoiceForm):
         if not step and not score and "score" not in self.errors:
             self.add_error("score", "Choose the MIDI file that was played, or a click or clock without notes.")
         if step and score:
-            self.add_error("step", "There is a score, too. Take the file out, or say that there is no click.")
+            self.add_error("step", "A score is chosen as well. Remove the file, or switch the click off.")
         if step and values.get("bpm") is None and "bpm" not in self.errors:
-            self.add_error("bpm", "Say how fast the click or clock goes.")
+            self.add_error("bpm", "Enter the tempo of the click or clock.")
         return values
 
     def clean_recording(self):
@@ -155,6 +155,6 @@ class RenameForm(forms.Form):
 def _not_larger(upload, most: int, what: str, likely: str):
     if upload.size > most:
         raise forms.ValidationError(
-            f"The file has {upload.size / 2**20:,.0f} MB; {what} up to {most / 2**20:,.0f} MB are read. {likely}"
+            f"The file is {upload.size / 2**20:,.0f} MB; {what} up to {most / 2**20:,.0f} MB are read. {likely}"
         )
     return upload

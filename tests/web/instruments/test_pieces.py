@@ -94,7 +94,7 @@ class WaysHomeTest(DemoTest):
         kit.notes = np.sort(np.concatenate([notes_of(kit), kicks]), order="tick").tobytes()
         kit.save()
         run = self.record("Alder kit", bars=(1, 8))
-        takes = {take.way_name: take for take in run.takes.all()}
+        takes = {take.return_name: take for take in run.takes.all()}
         self.assertEqual({name: take.channels for name, take in takes.items()}, {"": 2, "kick": 1})
         self.assertEqual(takes["kick"].title, "Alder kit, kick")
         found = takes["kick"].measured

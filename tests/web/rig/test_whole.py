@@ -108,7 +108,7 @@ class SocketPagesTest(DemoTest):
         self.client.post(address, form | {"receives": "1–3, 10"})
         self.assertEqual(box_named(self.plan, "Reedbed").setup.receives, (1, 2, 3, 10))
         self.assertContains(self.client.get(address), 'value="1, 2, 3, 10"')
-        for text, reason in (("1, x", "“x” is no channel"), ("9-17", "“9-17” is not within the channels 1 to 16")):
+        for text, reason in (("1, x", "“x” is not a channel"), ("9-17", "“9-17” is not within the channels 1 to 16")):
             self.assertContains(self.client.post(address, form | {"receives": text}), reason)
         page = self.page("rig:panels")
         self.assertIn("switches for channel 1", page)
@@ -193,7 +193,7 @@ class PicturesTest(DemoTest):
 
     def test_what_is_no_picture_is_refused_and_nothing_is_kept(self):
         refused = {
-            "drawings (SVG) are not taken": b"<svg xmlns='http://www.w3.org/2000/svg'><script>1</script></svg>",
+            "drawings (SVG) are not accepted": b"<svg xmlns='http://www.w3.org/2000/svg'><script>1</script></svg>",
             "The picture is damaged": photo()[:400],
             "million pixels": photo("PNG", (9000, 9000)),
         }

@@ -81,13 +81,13 @@ class SoundingTest(DemoTest):
 
     def test_a_click_needs_its_tempo_and_no_score(self):
         form = {"step": "quarters", "recording": SimpleUploadedFile("walk.wav", b"RIFF")}
-        self.assertContains(self.client.post(reverse("timing:new"), form), "Say how fast the click or clock goes")
+        self.assertContains(self.client.post(reverse("timing:new"), form), "Enter the tempo of the click or clock")
         form = {"step": "quarters", "bpm": "100", "recording": SimpleUploadedFile("walk.wav", b"RIFF")}
         self.assertContains(self.client.post(reverse("timing:new"), form), "walk.wav cannot be used. This is no WAV")
         form = {"recording": SimpleUploadedFile("walk.wav", b"RIFF")}
         self.assertContains(self.client.post(reverse("timing:new"), form), "or a click or clock without notes")
         answer = self.upload(step="quarters", bpm="100")
-        self.assertContains(answer, "There is a score, too.")
+        self.assertContains(answer, "A score is chosen as well.")
         self.assertFalse(Sounding.objects.exists())
 
     def test_a_recording_of_an_instrument_is_kept_with_it(self):

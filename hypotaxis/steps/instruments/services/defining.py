@@ -38,7 +38,7 @@ def another(plan: Plan, model: Instrument) -> Instrument:
     taken = {uid for one in plan.instruments for uid in one.inputs} | {uid for one in plan.loops for uid in one.returns}
     free = [socket.uid for _, socket in return_sockets(plan.rig) if socket.uid not in taken]
     returns = model.returns if shared else _take(free, len(model.returns))
-    further = [replace(way, uid=new_uid(), inputs=_take(free, len(way.inputs))) for way in model.further]
+    further = [replace(back, uid=new_uid(), inputs=_take(free, len(back.inputs))) for back in model.further]
     ways = {old.uid: new.uid for old, new in zip(model.further, further, strict=True)}
     channel = next_free_channel(plan, model.send) if model.send else model.channel
     used = {(model.send, channel)} | {(seat.send, seat.channel) for one in plan.instruments for seat in one.seats}
@@ -99,9 +99,9 @@ def keep_part(rig: Rig, plan: Plan, instrument: Instrument, part: Part) -> None:
     _keep_one(rig, plan, instrument, "parts", part)
 
 
-def keep_return(rig: Rig, plan: Plan, instrument: Instrument, way: Return) -> None:
+def keep_return(rig: Rig, plan: Plan, instrument: Instrument, back: Return) -> None:
     """Add a further return, or change the one with its uid."""
-    _keep_one(rig, plan, instrument, "further", way)
+    _keep_one(rig, plan, instrument, "further", back)
 
 
 def _keep_one(rig: Rig, plan: Plan, instrument: Instrument, name: str, value: Part | Return) -> None:

@@ -26,10 +26,10 @@ class SeatRow:
 
 
 @dataclass(frozen=True)
-class HomeRow:
+class ReturnRow:
     """A way home as its row shows it. leaves: the outs of the box that arrive there."""
 
-    way: Return
+    back: Return
     inputs: str
     leaves: str
     voices: str
@@ -54,14 +54,14 @@ def seat_rows(plan: Plan, instrument: Instrument) -> list[SeatRow]:
     return rows
 
 
-def home_rows(plan: Plan, instrument: Instrument) -> list[HomeRow]:
+def return_rows(plan: Plan, instrument: Instrument) -> list[ReturnRow]:
     """The ways home of an instrument, the main one first."""
     rows = []
-    for way in instrument.homes:
-        ways = [way_home(plan.rig, uid, instrument.box) for uid in way.inputs]
+    for back in instrument.every_return:
+        ways = [way_home(plan.rig, uid, instrument.box) for uid in back.inputs]
         leaves = [plan.rig.find(one[0].source)[1].label for one in ways if one]
-        voices = [voice.name for voice in instrument.voices if voice.home == way.uid and way.uid]
-        rows.append(HomeRow(way, returns_text(plan.rig, way.inputs), " and ".join(leaves), ", ".join(voices)))
+        voices = [voice.name for voice in instrument.voices if voice.home == back.uid and back.uid]
+        rows.append(ReturnRow(back, returns_text(plan.rig, back.inputs), " and ".join(leaves), ", ".join(voices)))
     return rows
 
 

@@ -253,7 +253,7 @@ def _inputs(plan: Plan) -> list[tuple[str, str, str]]:
 
 
 def _heard_at(listened: list, meters: list[InputMeter], instrument: Instrument) -> tuple[InputHeard, ...]:
-    named = {uid: way.name for way in instrument.further for uid in way.inputs}
+    named = {uid: back.name for back in instrument.further for uid in back.inputs}
     return tuple(
         InputHeard(
             uid=uid,

@@ -269,7 +269,7 @@ def _line(here: InUse, instrument: Instrument) -> Line:
         home=", ".join(
             [
                 returns_text(rig, instrument.returns) + (", inverted" if instrument.inverted else ""),
-                *(f"{way.name} on {returns_text(rig, way.inputs)}" for way in instrument.further),
+                *(f"{back.name} on {returns_text(rig, back.inputs)}" for back in instrument.further),
             ]
         ),
         findings=here.findings_about(instrument.uid),
@@ -315,7 +315,7 @@ def _opened(here: InUse, uid: str) -> dict:
         "parts": parts_left(here.plan, instrument),
         "part": part,
         "seats": pieces.seat_rows(here.plan, instrument),
-        "homes": pieces.home_rows(here.plan, instrument),
+        "homes": pieces.return_rows(here.plan, instrument),
         "lanes": pieces.lanes_text(here.plan, instrument),
     } | _played(here, instrument)
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()

@@ -40,12 +40,12 @@ def further_return(request, uid, piece=None):
     here = in_use(request)
     value = instrument_or_404(here, uid)
     known = _one_of(value.further, piece) if piece else Return(uid=new_uid(), name="")
-    form = ReturnForm(request.POST or None, plan=here.plan, way=known)
+    form = ReturnForm(request.POST or None, plan=here.plan, back=known)
     form.of_new = piece is None
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
-        way = replace(known, name=chosen["name"], inputs=form.inputs(), inverted=chosen["inverted"])
-        defining.keep_return(here.rig, here.plan, value, way)
+        back = replace(known, name=chosen["name"], inputs=form.inputs(), inverted=chosen["inverted"])
+        defining.keep_return(here.rig, here.plan, value, back)
         return redirect("instruments:open", uid=uid)
     title = f"{value.name}: {known.name}" if piece else f"A further return of {value.name}"
     return home(request, opened=str(uid), sheet="edit", form=form, title=title, button="Keep")

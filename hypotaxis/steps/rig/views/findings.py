@@ -26,7 +26,7 @@ def finding(request, key):
     try:
         after = value.fix.apply(here.plan) if value.fix else here.plan
     except DoesNotFit as error:
-        messages.error(request, f"The remedy does not go any more. {error}")
+        messages.error(request, f"The remedy no longer applies. {error}")
         return redirect("rig:home")
     if request.method == "POST" and value.fix:
         services.apply_fix(here.rig, here.plan, value)

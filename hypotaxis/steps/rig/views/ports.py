@@ -101,7 +101,7 @@ def propose(request):
     if count:
         messages.success(request, f"{count} port{'s are' if count > 1 else ' is'} matched. Undo takes it back.")
     else:
-        messages.info(request, "Nothing the studio reports looks like a port that waits for a match.")
+        messages.info(request, "None of the ports that the studio reports looks like one that is missing.")
     return redirect("rig:ports")
 
 
@@ -111,5 +111,5 @@ def reported_names(request):
     """Back to the names the studio reports."""
     here = in_use(request)
     if not services.back_to_reported_names(here.rig, here.plan):
-        messages.info(request, "No port has a name of yours.")
+        messages.info(request, "No port has been given a name.")
     return redirect("rig:ports")

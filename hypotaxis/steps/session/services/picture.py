@@ -182,7 +182,7 @@ class Picture:
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
-        take = next((take for take in self.takes if take.track_id == row.uid and not take.way_uid), None)
+        take = next((take for take in self.takes if take.track_id == row.uid and not take.return_uid), None)
         notes = notes_of(row)
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
@@ -302,7 +302,7 @@ def _numbers(take: Take, found: Measurement) -> list[tuple[str, str]]:
 def _other(take: Take, known: KnownLateness | None) -> str:
     """The instrument's lateness as another placement to choose, where it does not come from this take itself."""
     own = known is not None and known.source == TAKE and known.found.uid == str(take.uid)
-    if take.way_uid or known is None or known.lateness_ms is None or own:
+    if take.return_uid or known is None or known.lateness_ms is None or own:
         return ""
     return f"{signed(known.lateness_ms, 2)} ms, {known.source}"
 

@@ -38,7 +38,7 @@ def _notes_of(take: Take) -> np.ndarray:
     first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
     notes = notes_of(take.track)
     notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
-    return notes[take.part.notes_by(take.way_uid, notes["note"])] if take.part else notes
+    return notes[take.part.notes_by(take.return_uid, notes["note"])] if take.part else notes
 
 
 def shift_samples(take: Take) -> float:
@@ -93,7 +93,7 @@ def lender_of(take: Take) -> Take | None:
     """The newest measured take whose lateness one without its own may borrow: of the same instrument, otherwise of the
     same return; None when there is none."""
     measured = take.session.takes.measured().exclude(uid=take.uid)
-    own = measured.filter(instrument_uid=take.instrument_uid).order_by("way_uid", "-number").first()
+    own = measured.filter(instrument_uid=take.instrument_uid).order_by("return_uid", "-number").first()
     return own or measured.filter(returns_text=take.returns_text, sample_rate=take.sample_rate).first()
 
 
@@ -116,7 +116,7 @@ def place_like(take: Take, lender: Take) -> None:
 def difference_of(take: Take, other: Take) -> Difference | None:
     """By how much a take is later than another one of its track and return, against the same notes; None where they do
     not compare, or not surely enough to build on."""
-    if (take.track_id, take.way_uid) != (other.track_id, other.way_uid):
+    if (take.track_id, take.return_uid) != (other.track_id, other.return_uid):
         return None
     mine, theirs = _moments_ms(take), _moments_ms(other)
     both = sorted(mine.keys() & theirs.keys())
@@ -169,9 +169,9 @@ def place_by_instrument(take: Take, plan: Plan) -> None:
 
     Raises NoAnswer when nothing is known.
     """
-    known = known_latenesses(plan).get(take.instrument_uid) if not take.way_uid else None
+    known = known_latenesses(plan).get(take.instrument_uid) if not take.return_uid else None
     if known is None or known.lateness_ms is None:
-        raise NoAnswer(f"No lateness is known of {take.instrument_name}. Take a sounding on the Timing step.")
+        raise NoAnswer(f"No lateness is known for {take.instrument_name}. Take a sounding on the Timing step.")
     _stand(take, _placed_by(take, known.lateness_ms), f"{take.instrument_name}, {known.source}")
 
 

@@ -19,7 +19,7 @@ from hypotaxis.core.errors import CannotSchedule, DiskFull, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedWay, plan_pass, schedule_pass
+from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedReturn, plan_pass, schedule_pass
 from hypotaxis.core.session.schedule import Schedule
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
@@ -170,12 +170,12 @@ def keep_takes(run: Pass) -> None:
 def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
     """Takes of all that is not kept yet, in one reading of what came."""
     tracks = {str(track.uid): track for track in run.session.tracks.all()}
-    kept = set(run.takes.values_list("track_id", "way_uid"))
+    kept = set(run.takes.values_list("track_id", "return_uid"))
     wanted = [
-        _Coming(part, way, setup, frames)
+        _Coming(part, back, setup, frames)
         for part in setup.parts
-        for way in part.ways
-        if part.track in tracks and (tracks[part.track].uid, way.uid) not in kept
+        for back in part.returns
+        if part.track in tracks and (tracks[part.track].uid, back.uid) not in kept
     ]
     with ExitStack() as stack:
         for one in wanted:
@@ -190,12 +190,12 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
 class _Coming:
     """A take on its way into its file, with the meters of its sides."""
 
-    def __init__(self, part: RecordedPart, way: RecordedWay, setup: PassSetup, frames: int) -> None:
-        self.part, self.way, self.frames = part, way, frames
-        self.columns = list(way.columns)
-        self.meters = [InputMeter("") for _ in way.columns]
+    def __init__(self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, frames: int) -> None:
+        self.part, self.back, self.frames = part, back, frames
+        self.columns = list(back.columns)
+        self.meters = [InputMeter("") for _ in back.columns]
         self.file = audio.TakeFile(
-            rate=setup.rate, channels=len(way.columns), frames=frames, first_sample=setup.first_sample
+            rate=setup.rate, channels=len(back.columns), frames=frames, first_sample=setup.first_sample
         )
 
     def feed(self, block: np.ndarray) -> None:
@@ -215,10 +215,10 @@ class _Coming:
                 number=(run.session.takes.aggregate(Max("number"))["number__max"] or 0) + 1,
                 instrument_uid=self.part.instrument,
                 instrument_name=self.part.instrument_name,
-                returns_text=self.way.returns_text,
-                way_uid=self.way.uid,
-                way_name=self.way.name,
-                inverted=self.way.inverted,
+                returns_text=self.back.returns_text,
+                return_uid=self.back.uid,
+                return_name=self.back.name,
+                inverted=self.back.inverted,
                 file=file,
                 sample_rate=setup.rate,
                 channels=len(self.columns),

@@ -101,7 +101,7 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
 
 def _of_parts(uid: str) -> Iterable[Sounding]:
     """Soundings of an instrument's further parts and ways home."""
-    found = Sounding.objects.figures().filter(instrument_uid=uid).exclude(part_uid="", way_uid="")
+    found = Sounding.objects.figures().filter(instrument_uid=uid).exclude(part_uid="", return_uid="")
     return found.select_related("job")
 
 
@@ -123,7 +123,7 @@ def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | Non
         late=signed(found.lateness_ms, 2) if found else "",
         jitter=f"{found.jitter_ms:.2f}" if found else "",
         differs=differs,
-        stale="" if row.part_uid or row.way_uid else ", ".join(changed(row.context, now)),
+        stale="" if row.part_uid or row.return_uid else ", ".join(changed(row.context, now)),
     )
 
 
@@ -131,7 +131,7 @@ def _what(row: Sounding) -> str:
     """What was sounded: the recording of one's own, the test, the part or way home."""
     if not row.studio:
         return row.recording_title
-    named = row.name.partition(", ")[2] if row.part_uid or row.way_uid else ""
+    named = row.name.partition(", ")[2] if row.part_uid or row.return_uid else ""
     return ", ".join(one for one in (named, TESTS[row.asked.test]) if one)
 
 

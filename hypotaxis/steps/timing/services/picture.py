@@ -138,7 +138,7 @@ def verdict(row: Sounding, found: Measurement) -> str:
         f"{drift_text(found.drift_ppm, about)}."
     )
     if found.confidence < SURE_ENOUGH:
-        return f"Perhaps: {sentence[0].lower()}{sentence[1:]} It is not sure enough to rely on; see below why."
+        return f"Perhaps: {sentence[0].lower()}{sentence[1:]} It is not sure enough to rely on; the reasons are below."
     return sentence
 
 

@@ -123,9 +123,9 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
 def others_to_compare(row: Sounding) -> list[Sounding]:
     """Other soundings whose recordings are kept, those of the same trip first, the newest of each."""
     kept = Sounding.objects.figures().exclude(uid=row.uid).exclude(recording="").filter(job__state__in=ENDED)
-    mine = (row.instrument_uid, row.part_uid, row.way_uid, row.loop_uid)
+    mine = (row.instrument_uid, row.part_uid, row.return_uid, row.loop_uid)
     newest = sorted(kept, key=lambda one: one.made, reverse=True)
-    same = [one for one in newest if (one.instrument_uid, one.part_uid, one.way_uid, one.loop_uid) == mine]
+    same = [one for one in newest if (one.instrument_uid, one.part_uid, one.return_uid, one.loop_uid) == mine]
     return [*same, *(one for one in newest if one not in same)][:MOST_OTHERS]
 
 
@@ -153,7 +153,7 @@ def compare(job_uid: str) -> None:
         if row.measurement is None:
             # By itself it still has no answer.
             raise NoAnswer(
-                "Its own lateness could not be read; what it differs from another recording by stands below."
+                "Its own lateness could not be read; how it differs from the other recording is shown below."
             )
 
 

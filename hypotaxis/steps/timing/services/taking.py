@@ -54,11 +54,11 @@ TAIL_S = 1.5
 
 @dataclass(frozen=True)
 class SoundedTrip:
-    """What is sounded: a part of an instrument and one of its ways home (uids, "" = the first), or an effect loop."""
+    """What is sounded: a part of an instrument and one of its returns (uids, "" = the first), or an effect loop."""
 
     instrument: Instrument | None = None
     part: str = ""
-    way: str = ""
+    back: str = ""
     loop: Loop | None = None
 
     @classmethod
@@ -68,23 +68,23 @@ class SoundedTrip:
 
     @classmethod
     def every(cls, one: Instrument | Loop) -> list["SoundedTrip"]:
-        """The first trip of an instrument, then those of its further parts and of its further ways home."""
+        """The first trip of an instrument, then those of its further parts and of its further returns."""
         if isinstance(one, Loop):
             return [cls(loop=one)]
         parts = [cls(one, part=part.uid) for part in one.parts]
-        return [cls(one), *parts, *(cls(one, way=way.uid) for way in one.further)]
+        return [cls(one), *parts, *(cls(one, back=one_back.uid) for one_back in one.further)]
 
     @property
     def key(self) -> str:
         """How a form names it: the uid of the instrument or loop, with that of the part or way home behind it."""
         uid = self.loop.uid if self.loop else self.instrument.uid
-        return "/".join(one for one in (uid, self.part or self.way) if one)
+        return "/".join(one for one in (uid, self.part or self.back) if one)
 
     @property
     def name(self) -> str:
         if self.loop:
             return self.loop.name
-        home = next((one.name for one in self.instrument.further if one.uid == self.way), "")
+        home = next((one.name for one in self.instrument.further if one.uid == self.back), "")
         named = [self.instrument.seat(self.part).name, home]
         return ", ".join([self.instrument.name, *(one for one in named if one)])
 
@@ -92,7 +92,9 @@ class SoundedTrip:
     def inputs(self) -> tuple[str, ...]:
         if self.loop:
             return self.loop.returns
-        return next((one.inputs for one in self.instrument.homes if one.uid == self.way), self.instrument.returns)
+        return next(
+            (one.inputs for one in self.instrument.every_return if one.uid == self.back), self.instrument.returns
+        )
 
 
 def trips_of(plan: Plan) -> list[SoundedTrip]:
@@ -101,7 +103,7 @@ def trips_of(plan: Plan) -> list[SoundedTrip]:
 
 
 def every_trip(plan: Plan) -> list[SoundedTrip]:
-    """The same with those of further parts and ways home."""
+    """The same with those of further parts and returns."""
     return [trip for one in (*plan.instruments, *plan.loops) for trip in SoundedTrip.every(one)]
 
 
@@ -127,7 +129,7 @@ def last_wish(rig: Rig, trip: SoundedTrip) -> dict:
     """What was asked for when a trip was sounded before: its note and velocity, and the sound that was chosen for it;
     empty for one that was not."""
     mine = {"loop_uid": trip.loop.uid} if trip.loop else {"instrument_uid": trip.instrument.uid, "part_uid": trip.part}
-    row = Sounding.objects.filter(rig=rig, studio=True, way_uid=trip.way, **mine).figures().first()
+    row = Sounding.objects.filter(rig=rig, studio=True, return_uid=trip.back, **mine).figures().first()
     return {name: getattr(row.asked, name) for name in ("note", "velocity", "patch")} if row and row.wish else {}
 
 
@@ -166,7 +168,7 @@ def _suited(plan: Plan, trip: SoundedTrip) -> dict:
     """A note that comes home by the trip's return: a voice of its own there, otherwise what the box usually answers."""
     if not trip.instrument:
         return {}
-    voices = [voice.note for voice in trip.instrument.voices if trip.way and voice.home == trip.way]
+    voices = [voice.note for voice in trip.instrument.voices if trip.back and voice.home == trip.back]
     return {"note": voices[0] if voices else usual_note(plan, trip.instrument)}
 
 
@@ -174,8 +176,8 @@ def _row(rig: Rig, plan: Plan, trip: SoundedTrip, wish: Wish, token: str) -> Sou
     if trip.loop:
         context, mine = context_of_loop(plan, trip.loop), {"loop_uid": trip.loop.uid}
     else:
-        context = context_of(plan, trip.instrument, part=trip.part, way=trip.way)
-        mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "way_uid": trip.way}
+        context = context_of(plan, trip.instrument, part=trip.part, back=trip.back)
+        mine = {"instrument_uid": trip.instrument.uid, "part_uid": trip.part, "return_uid": trip.back}
     job = begin("sounding", token=token)
     return Sounding.objects.create(
         name=trip.name[:80], job=job, rig=rig, studio=True, wish=to_json(wish), context=context, **mine
@@ -187,7 +189,7 @@ def trip_of_row(plan: Plan, row: Sounding) -> SoundedTrip:
     if row.loop_uid:
         trip = SoundedTrip(loop=plan.loop(row.loop_uid))
     else:
-        trip = SoundedTrip(plan.instrument(row.instrument_uid), row.part_uid, row.way_uid)
+        trip = SoundedTrip(plan.instrument(row.instrument_uid), row.part_uid, row.return_uid)
     if not (trip.loop or trip.instrument):
         raise CannotSchedule(f"{row.name} is no longer in the rig.")
     return trip

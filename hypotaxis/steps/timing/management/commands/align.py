@@ -11,7 +11,7 @@ from hypotaxis.records.shell import file_named, refuse
 
 
 class Command(BaseCommand):
-    help = "Tells how late a recording is against a MIDI file, and what to type into a host. Exit 2: no answer."
+    help = "Tells how late a recording is against its MIDI file, and what to type into a host. Exit 2: no answer."
     requires_system_checks: list = []
     requires_migrations_checks = False
 

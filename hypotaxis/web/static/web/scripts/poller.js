@@ -1,4 +1,4 @@
-import { leadTo, fetchInto } from "./shared.js";
+import { fetchInto, leadTo, leaving } from "./shared.js";
 
 // Background work: fetches its state several times a second until it is finished. What is pressed stays outside the
 // parts that are replaced, so that no click falls between two of them.
@@ -13,7 +13,7 @@ export default () => ({
     if (!headers) {
       this.silent += 1;
       if (this.silent === 8) this.$root.insertAdjacentHTML("afterbegin", '<p class="wrong-text">Hypotaxis does not answer. Is it still running?</p>');
-    } else if (headers.get("X-Finished") === "1") {
+    } else if (headers.get("X-Finished") === "1" && !leaving()) {
       this.finished = true;
       const next = this.$root.dataset.then;
       if (next) leadTo(next);

@@ -13,6 +13,16 @@ export function typing(target) {
   return target.closest && target.closest("input, select, textarea, dialog[open]");
 }
 
+// Whether the person is on the way to another page: nothing may call them back from it. A download looks the same at
+// first, so it does not last.
+const LEAVING_MS = 3000;
+let leftAt = -LEAVING_MS;
+addEventListener("beforeunload", () => { leftAt = performance.now(); });
+
+export function leaving() {
+  return performance.now() - leftAt < LEAVING_MS;
+}
+
 // Goes to an address, and loads it anew when the page is there already.
 export function leadTo(address) {
   const target = new URL(address, location.href);
