@@ -9,6 +9,7 @@ from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.rig.trips import returns_text, trip_of
+from hypotaxis.core.session.watching import Sender, watched_inputs
 from hypotaxis.core.studio import Message
 
 MIDDLE_C = 60
@@ -178,7 +179,7 @@ def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[s
     home = returns_text(rig, instrument.returns)
     mine = [uid for uid in instrument.returns if uid in moved]
     if instrument.returns and len(mine) == len(instrument.returns):
-        return f"It came home on {home}.", []
+        return f"It came home on {home}.", _answered_too(plan, instrument, moved)
     box = rig.box(instrument.box)
     name = box.name if box else instrument.name
     if mine:
@@ -201,6 +202,14 @@ def explain(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[s
         f"{name}'s volume is down, it is off, or it is in a mode that ignores MIDI.",
     ]
     return f"Nothing came home on {home}.", causes
+
+
+def _answered_too(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> list[str]:
+    """What the other inputs say that moved: a box that was not asked answered too."""
+    senders = [Sender(seat.part, seat.send, seat.channel) for seat in instrument.seats]
+    watched = watched_inputs(plan, instrument.inputs, [instrument.box], senders)
+    names = {plan.rig.find(uid)[1].system_name for uid in moved if plan.rig.find(uid)}
+    return [one.told for one in watched if one.input in names]
 
 
 def explain_demo(plan: Plan, instrument: Instrument, moved: Sequence[str]) -> tuple[str, list[str]]:

@@ -14,6 +14,7 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.core.timing.together import together
 
@@ -96,6 +97,8 @@ class PassSetup:
     """Session position of the first frame."""
     frames: int
     rate: int
+    watched: tuple[WatchedInput, ...] = ()
+    """Heard and not recorded."""
 
     @property
     def seconds(self) -> float:
@@ -135,7 +138,15 @@ def plan_pass(
         first_sample=run.first_sample,
         frames=run.frames,
         rate=run.sample_rate,
+        watched=watched_inputs(
+            plan, tuple(columns), [track.instrument.box for track in armed], [_sender(track) for track in armed]
+        ),
     )
+
+
+def _sender(track: ArmedTrack) -> Sender:
+    seat = track.instrument.seat(track.part)
+    return Sender(track.uid, seat.send, seat.channel)
 
 
 def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_ms: float) -> RecordedPart:

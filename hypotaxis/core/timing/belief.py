@@ -23,6 +23,8 @@ UNLIKELY, WILD_JITTER_MS, WILD_DRIFT_PPM = 0.35, 2.5, 200.0
 """An answer of so little confidence that scatters or drifts so much is none."""
 LOOSE_JITTER_MS = 5.0
 """Hits that scatter more than this over a window of ±14 ms may be anything (evenly spread ones have 8 ms)."""
+FEW_EXTRA, EXTRA_SHARE, MISSED_SHARE = 4, 0.15, 0.15
+"""Odd hits up to which nothing is said, and the shares of the matched and of the notes from which it is."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,6 +60,16 @@ class Belief:
     alternatives_ms: tuple[float, ...]
     warnings: tuple[str, ...]
     refusal: str = ""
+
+
+def many_extra(matched: int, extra: int) -> bool:
+    """Whether more hits belong to no note than hands and rattles make (common practice)."""
+    return extra > FEW_EXTRA and extra > EXTRA_SHARE * matched
+
+
+def many_missed(matched: int, missed: int) -> bool:
+    """Whether too many notes have no hit."""
+    return missed > MISSED_SHARE * (matched + missed)
 
 
 def believe(evidence: Evidence) -> Belief:
@@ -120,8 +132,12 @@ def believe(evidence: Evidence) -> Belief:
             f"The sound takes {evidence.rise_ms:.0f} ms to rise: where it begins is a matter of definition. Compare it "
             "with soundings of the same sound, or measure with a percussive one."
         )
-    if evidence.extra > max(4, 0.25 * evidence.matched):
+    if many_extra(evidence.matched, evidence.extra):
         warnings.append(f"{evidence.extra} hits belong to no note: notes doubled, or something else on this input.")
+    if many_missed(evidence.matched, evidence.missed):
+        warnings.append(
+            f"{evidence.missed} of {inside} notes have no hit: the sound swallows them, or it is another take's."
+        )
     # Few hits leave the drift open; only one that they are sure of speaks against them.
     drifts = abs(evidence.drift_ppm) - evidence.drift_half > WILD_DRIFT_PPM
     wild = evidence.jitter_ms > WILD_JITTER_MS or drifts

@@ -6,8 +6,11 @@ from django.db import models
 
 from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.session.listening import AUDIBLE_DB
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
+from hypotaxis.core.session.standing import Offered
 from hypotaxis.core.session.takes import start_of
+from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
@@ -65,8 +68,9 @@ class Track(WithUid):
 
 
 class Pass(WithUid):
-    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; measuring:
-    the work that measures its takes and places them, once it is recorded."""
+    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved:
+    system names of the watched inputs that moved with the notes; measuring: the work that measures its takes and
+    places them, once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
@@ -78,6 +82,7 @@ class Pass(WithUid):
     place = models.BooleanField(default=True)
     setup = models.JSONField(default=dict)
     meters = models.JSONField(default=list)
+    moved = models.JSONField(default=list)
     seconds = models.FloatField(default=0)
     started = models.DateTimeField(null=True)
 
@@ -101,8 +106,9 @@ class Takes(models.QuerySet):
         return self.filter(kept=True)
 
     def measured(self) -> "Takes":
-        """Those that are kept and tell a lateness."""
-        return self.kept().filter(measurement__isnull=False)
+        """Those that are kept and tell a lateness that counts: a doubtful one only when the person took it as it is."""
+        counts = models.Q(doubts=[]) | models.Q(accepted=True)
+        return self.kept().filter(counts, measurement__isnull=False)
 
     def waiting(self) -> "Takes":
         """Those that nobody has measured, or tried to."""
@@ -116,7 +122,8 @@ class Take(WithUid):
     turned where it is handed over. first_sample: session position of the file's first frame as it arrived; placement:
     shift in samples, None while it stands where it arrived; kept: False while it is put away; measurement: a
     core.timing.measurement.Measurement with its hits beside it, or unmeasured: the reason why there is none; borrowed:
-    whose lateness it is placed by, where that is not its own.
+    whose lateness it is placed by, where that is not its own; doubts: core.timing.doubt.Doubt values, what it holds
+    that it should not; accepted: the person took it as it is.
     fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
     """
 
@@ -146,6 +153,8 @@ class Take(WithUid):
     hits = models.JSONField(default=list)
     unmeasured = models.TextField(blank=True)
     borrowed = models.CharField(max_length=200, blank=True)
+    doubts = models.JSONField(default=list)
+    accepted = models.BooleanField(default=False)
     fitted = models.CharField(max_length=80, blank=True)
     fitted_frames = models.BigIntegerField(default=0)
     fitted_ppm = models.FloatField(default=0.0)
@@ -161,6 +170,33 @@ class Take(WithUid):
     def measured(self) -> Measurement | None:
         """What was measured of it."""
         return from_json(Measurement, self.measurement) if self.measurement else None
+
+    @property
+    def doubted(self) -> list[Doubt]:
+        """What it holds that it should not."""
+        return [from_json(Doubt, one) for one in self.doubts]
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether it may not be used as a number by itself."""
+        return bool(self.doubts) and not self.accepted
+
+    @property
+    def silent(self) -> bool:
+        """Whether nothing is in it."""
+        return self.peak_db is None or self.peak_db <= AUDIBLE_DB
+
+    @property
+    def good(self) -> bool:
+        """Whether it may stand for its track: measured or placed, and not doubtful."""
+        return (self.measurement is not None or self.placement is not None) and not self.doubtful
+
+    @property
+    def offered(self) -> Offered:
+        """As the rule of what stands sees it."""
+        return Offered(
+            str(self.uid), self.number, self.run.first_bar, self.run.last_bar, good=self.good, silent=self.silent
+        )
 
     @property
     def title(self) -> str:

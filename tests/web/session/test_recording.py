@@ -103,7 +103,8 @@ class PassTest(DemoTest):
 
         def listened(desk, *given, **named):
             for block in original(desk, *given, **named):
-                delivered.append(block.samples)
+                # What is recorded; the other inputs are only watched.
+                delivered.append(block.samples[:, :2])
                 yield block
 
         with mock.patch.object(Desk, "run", listened):
@@ -223,8 +224,9 @@ class CutShortTest(DemoTest):
         partial.with_suffix(".broken").unlink()
 
     def test_clips_are_counted_and_said(self):
-        loud = lambda desk, *rest: (  # noqa: E731
-            Block(start, np.full((1024, 2), 1.0 - 2.0**-23, dtype=np.float32)) for start in range(0, 102_400, 1024)
+        loud = lambda desk, inputs, *rest: (  # noqa: E731
+            Block(start, np.full((1024, len(inputs)), 1.0 - 2.0**-23, dtype=np.float32))
+            for start in range(0, 102_400, 1024)
         )
         with mock.patch.object(Desk, "_blocks", loud):
             take = self.record("Alder kit").takes.get()

@@ -18,6 +18,7 @@ from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.passes import live_return_silent
+from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
@@ -182,12 +183,18 @@ class Picture:
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
-        take = next((take for take in self.takes if take.track_id == row.uid and not take.return_uid), None)
+        mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.return_uid}
+        stretches = standing(take.offered for take in mine.values())
+        stands = [(mine[one.uid], one) for one in stretches]
+        bar = self.tempo.position(self.tick).bar
+        # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
+        take = next((take for take, one in stands if one.first_bar <= bar <= one.last_bar), None)
+        take = take or (stands[0][0] if stands else next(iter(mine.values()), None))
         notes = notes_of(row)
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
-        silent = live_return_silent(take is not None, recording)
+        silent = live_return_silent(bool(stands), recording)
         live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
         return TrackView(
             row=row,
@@ -196,7 +203,7 @@ class Picture:
             home=returns_text(self.plan.rig, instrument.returns) if instrument else "",
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
-            sound_path=self._sound(take) if take else "",
+            sound_path="".join(self._sound(take, one) for take, one in stands),
             glass=self._glass(take, (starts, ends, notes["note"]), self._named(instrument)),
             live=live,
             clash=clash,
@@ -219,13 +226,23 @@ class Picture:
             self.lost[take.uid] = "its file is damaged"
             return otherwise
 
-    def _sound(self, take: Take) -> str:
-        return self._read(take, lambda: self._outline(take), "")
+    def _sound(self, take: Take, stretch: Stretch) -> str:
+        return self._read(take, lambda: self._outline(take, stretch), "")
 
-    def _outline(self, take: Take) -> str:
+    def _outline(self, take: Take, stretch: Stretch) -> str:
+        """The bars for which a take stands, in columns of the strip."""
+        first, last = (
+            float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate)) / self.whole.last * COLUMNS
+            for bar in (stretch.first_bar, stretch.last_bar + 1)
+        )
+        # Before the first bar and behind the last one it has what came early, and what rings on.
+        low_column = 0 if stretch.first_bar == take.run.first_bar else round(first)
+        high_column = COLUMNS if stretch.last_bar == take.run.last_bar else round(last)
         start = take.start
         low, high = columns_of(audio.peaks(take.sound_file[0]), -start, self.whole.last - start, COLUMNS)
-        return outline(low, high, 0.0, STRIP_W / COLUMNS, SOUND_H, _gain(take))
+        shown = slice(low_column, high_column)
+        width = STRIP_W / COLUMNS
+        return outline(low[shown], high[shown], low_column * width, width, SOUND_H, _gain(take))
 
     def _named(self, instrument: Instrument | None) -> Callable[[int], str]:
         """What the notes of an instrument are called: its voices, otherwise by its own middle C."""

@@ -4,11 +4,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from hypotaxis.core.errors import NoAnswer, SoundLost
+from hypotaxis.core.errors import NoAnswer, SoundLost, WrongScore
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.timing.against import Difference, compare
 from hypotaxis.core.timing.aligning import anchor_samples, fitted
+from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.lateness import Listened, measure
 from hypotaxis.core.timing.measurement import hits_of, measurement_of
 from hypotaxis.core.timing.moments import distinct_moments
@@ -19,6 +20,7 @@ from hypotaxis.records import audio
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Take
 from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.steps.session.services.doubting import doubts_of
 
 MOST_BORROWED = 200
 FIT = ("fitted", "fitted_frames", "fitted_ppm")
@@ -52,15 +54,20 @@ def measure_take(take: Take, progress: Callable[[float], None] | None = None) ->
     positions, notes = note_positions(take)
     shift = shift_samples(take)
     moments = distinct_moments(positions + shift - take.first_sample, take.sample_rate, notes)
+    doubts: list[Doubt] = []
     try:
         with audio.told_when_lost(take.file):
             answer = measure(open_recording(audio.take_path(take.file)), moments, progress=progress)
     except (NoAnswer, SoundLost) as error:
         take.measurement, take.hits, take.unmeasured = None, [], str(error)
+        if isinstance(error, WrongScore):
+            doubts = doubts_of(take, None)
     else:
         take.measurement, take.hits = to_json(measurement_of(answer)), to_json(hits_of(answer))
         take.unmeasured = ""
-    take.save(update_fields=["measurement", "hits", "unmeasured"])
+        doubts = doubts_of(take, take.measured)
+    take.doubts, take.accepted = to_json(doubts), False
+    take.save(update_fields=["measurement", "hits", "unmeasured", "doubts", "accepted"])
 
 
 def is_sure_enough(take: Take) -> bool:
@@ -86,6 +93,10 @@ def place(take: Take) -> None:
     if own is None:
         reason = take.unmeasured or "It has not been measured yet."
         raise NoAnswer(f"Take {take.number} cannot be placed. {reason}")
+    if take.doubts and not take.accepted:
+        # Placed by hand: the person takes it as it is.
+        take.accepted = True
+        take.save(update_fields=["accepted"])
     _stand(take, own)
 
 

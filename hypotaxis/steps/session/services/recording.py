@@ -21,6 +21,7 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedReturn, plan_pass, schedule_pass
 from hypotaxis.core.session.schedule import Schedule
+from hypotaxis.core.session.watching import Watcher
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
@@ -130,23 +131,40 @@ def _run(run: Pass, reporter: Reporter) -> None:
     setup = run.frozen
     schedule = _schedule(run, setup)
     meters = [InputMeter(name) for name in setup.names]
+    watchers = [Watcher(setup.rate) for _ in setup.watched]
+    recorded = len(setup.inputs)
     reporter.whole_s = run.seconds
     with studio_for(plan) as studio:
         if run.fast and not studio.simulated:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         Pass.objects.filter(uid=run.uid).update(started=timezone.now())
-        blocks = studio.run(schedule.messages, setup.inputs, frames=schedule.frames, fast=run.fast)
+        inputs = [*setup.inputs, *(one.input for one in setup.watched)]
+        blocks = studio.run(schedule.messages, inputs, frames=schedule.frames, fast=run.fast)
         # Unbuffered: what a block brought is in the file before the next one is asked for.
         with closing(blocks), audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
             for block in blocks:
                 with audio.told_when_full():
-                    stream.write(np.ascontiguousarray(block.samples, dtype="<f4").tobytes())
+                    stream.write(np.ascontiguousarray(block.samples[:, :recorded], dtype="<f4").tobytes())
                 for column, meter in enumerate(meters):
                     meter.feed(block.samples[:, column])
+                for column, watcher in enumerate(watchers, start=recorded):
+                    watcher.feed(block.samples[:, column])
                 if reporter.due():
                     Pass.objects.filter(uid=run.uid).update(meters=[_meter_row(meter) for meter in meters])
                     reporter.report((block.start + len(block.samples)) / schedule.frames)
-    Pass.objects.filter(uid=run.uid).update(meters=[_meter_row(meter) for meter in meters])
+    moments = _moments(run, setup)
+    moved = [watched.input for watched, heard in zip(setup.watched, watchers, strict=True) if heard.moved_with(moments)]
+    Pass.objects.filter(uid=run.uid).update(meters=[_meter_row(meter) for meter in meters], moved=moved)
+
+
+def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
+    """When the notes of a pass begin, in samples from its first frame."""
+    tempo = tempo_of(run.session)
+    first, end = tempo.bar_tick(run.first_bar), tempo.bar_tick(run.last_bar + 1)
+    armed = {part.track for part in setup.parts}
+    ticks = [notes_of(track)["tick"] for track in run.session.tracks.all() if str(track.uid) in armed]
+    every = np.unique(np.concatenate([np.zeros(0, int), *ticks]))
+    return tempo.samples_at(every[(every >= first) & (every < end)], setup.rate) - setup.first_sample
 
 
 def _meter_row(meter: InputMeter) -> dict:
@@ -246,13 +264,14 @@ def ask_to_measure(run: Pass) -> None:
 @dataclass(frozen=True)
 class Measured:
     """How far the takes of a pass are measured. now: number in the row of the one that is looked at, of all; placed:
-    how many of them stand where their notes are."""
+    how many of them stand where their notes are; doubtful: how many hold what they should not."""
 
     run: Pass
     job: Job | None
     now: int
     all: int
     placed: int
+    doubtful: int = 0
 
     @property
     def running(self) -> bool:
@@ -274,7 +293,10 @@ class Measured:
         if self.left_over:
             return f"{self.left_over} of {self.all} take{'s' if self.all > 1 else ''} not measured yet."
         standing = "placed" if self.placed == self.all else f"{self.placed} of them placed"
-        return f"{self.all} take{'s' if self.all > 1 else ''} measured, {standing}."
+        doubted = ""
+        if self.doubtful:
+            doubted = f" {self.doubtful} of them {'is' if self.doubtful == 1 else 'are'} doubtful: see the takes."
+        return f"{self.all} take{'s' if self.all > 1 else ''} measured, {standing}.{doubted}"
 
     @property
     def remaining(self) -> str:
@@ -293,7 +315,8 @@ def measured_state(run: Pass) -> Measured:
     open_ones = takes.waiting().count()
     placements = takes.values_list("placement", flat=True)
     placed = sum(placement is not None for placement in placements)
-    return Measured(run, run.measuring, len(placements) - open_ones + 1, len(placements), placed)
+    doubtful = takes.exclude(doubts=[]).filter(accepted=False).count()
+    return Measured(run, run.measuring, len(placements) - open_ones + 1, len(placements), placed, doubtful)
 
 
 @work("measuring", resumed=True)
@@ -306,7 +329,7 @@ def measure_takes(job_uid: str) -> None:
         left = list(run.takes.waiting().order_by("number"))
         for place_in_row, take in enumerate(left):
             measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
-            if run.place and is_sure_enough(take):
+            if run.place and is_sure_enough(take) and not take.doubtful:
                 place(take)
 
 
