@@ -1,5 +1,7 @@
 """What a take holds that it should not, and what other track that is likeliest to be."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from hypotaxis.core.errors import NoAnswer, SoundLost
@@ -21,7 +23,7 @@ MOST_TRIED = 6
 
 
 def doubts_of(take: Take, found: Measurement | None) -> list[Doubt]:
-    """Why a take is doubtful, with the likeliest cause of each reason. found: what was measured of it; None where it
+    """Why a take is doubtful, with the likeliest cause. found: what was measured of it; None where it
     follows its notes too little for that."""
     doubts = [Doubt(one) for one in of_measurement(found)] if found else []
     foreign = found is None or many_extra(found.matched, found.extra) or many_missed(found.matched, found.missed)
@@ -36,7 +38,8 @@ def doubts_of(take: Take, found: Measurement | None) -> list[Doubt]:
         doubts.append(Doubt(f"From bar {begins} on it sounds where none of its notes is written."))
     if found is None and cause:
         doubts.append(Doubt("It does not follow its own notes."))
-    doubts = [Doubt(one.what, cause) for one in doubts]
+    # Said once, behind all that it explains.
+    doubts = [*doubts[:-1], replace(doubts[-1], cause=cause)] if doubts else []
     return doubts + [Doubt(one) for one in _answered_too(take)]
 
 
