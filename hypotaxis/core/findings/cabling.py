@@ -257,12 +257,12 @@ def effect_one_way(plan: Plan) -> Iterator[Finding]:
 
 def audio_into_itself(plan: Plan) -> Iterator[Finding]:
     """Audio that comes back to where it came from, by cables and what boxes pass on: it feeds back."""
-    told: set[frozenset[str]] = set()
+    reported: set[frozenset[str]] = set()
     for cable in plan.rig.cables:
         circle = _audio_circle(plan, cable)
-        if not circle or frozenset(one.uid for one in circle) in told:
+        if not circle or frozenset(one.uid for one in circle) in reported:
             continue
-        told.add(frozenset(one.uid for one in circle))
+        reported.add(frozenset(one.uid for one in circle))
         names = [plan.rig.find(one.source)[0].name for one in circle]
         source, target = plan.rig.find(cable.source), plan.rig.find(cable.target)
         alone = len(circle) == 1

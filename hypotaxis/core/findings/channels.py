@@ -121,12 +121,14 @@ def plays_along(plan: Plan) -> Iterator[Finding]:
     """A box that answers to another instrument's notes, because it listens on the channel on which they arrive."""
     for instrument, seat, name in seats_of(plan):
         # Who shares channel and port is told by that.
-        told = {one.box for one, place, _ in seats_of(plan) if (place.send, place.channel) == (seat.send, seat.channel)}
+        reported = {
+            one.box for one, place, _ in seats_of(plan) if (place.send, place.channel) == (seat.send, seat.channel)
+        }
         for answer in answers(plan, seat):
             box = answer.box
-            if answer.by_omni or box.uid in told:
+            if answer.by_omni or box.uid in reported:
                 continue
-            told.add(box.uid)
+            reported.add(box.uid)
             whom = [other for other in plan.instruments if other.box == box.uid]
             yield Finding(
                 severity=RISKY,

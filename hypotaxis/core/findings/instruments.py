@@ -43,13 +43,13 @@ def _send_on(plan: Plan, instrument: Instrument) -> Fix | None:
 
 def box_not_reached(plan: Plan) -> Iterator[Finding]:
     """An instrument, or a part of one, whose send socket does not lead to its box."""
-    told: set[tuple[str, str]] = set()
+    reported: set[tuple[str, str]] = set()
     for instrument, seat, name in seats_of(plan):
         found = plan.rig.find(seat.send)
         box = plan.rig.box(instrument.box)
         reaches = arrivals(plan, instrument, seat) or held_back(plan, instrument, seat)
-        if found and box and not reaches and (instrument.uid, seat.send) not in told:
-            told.add((instrument.uid, seat.send))
+        if found and box and not reaches and (instrument.uid, seat.send) not in reported:
+            reported.add((instrument.uid, seat.send))
             send = plan.rig.socket_text(seat.send)
             yield Finding(
                 severity=WRONG,
@@ -172,12 +172,12 @@ def return_shared(plan: Plan) -> Iterator[Finding]:
     for instrument in plan.instruments:
         for uid in instrument.inputs:
             users[uid].append(instrument)
-    told: set[tuple[str, ...]] = set()
+    reported: set[tuple[str, ...]] = set()
     for sharers in users.values():
         uids = tuple(instrument.uid for instrument in sharers)
-        if len(sharers) < 2 or uids in told:
+        if len(sharers) < 2 or uids in reported:
             continue
-        told.add(uids)
+        reported.add(uids)
         yield Finding(
             severity=WORTH_KNOWING,
             about=uids[0],

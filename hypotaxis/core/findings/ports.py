@@ -14,11 +14,11 @@ from hypotaxis.core.rig.values import LINKS, Box, Socket
 
 def port_set_aside(plan: Plan) -> Iterator[Finding]:
     """An instrument that sends on a port whose duty keeps it for something else."""
-    told: set[tuple[str, str]] = set()
+    reported: set[tuple[str, str]] = set()
     for instrument, seat, _ in seats_of(plan):
         found = plan.rig.find(seat.send)
-        if found and found[1].duty not in ("", "sends to boxes") and (instrument.uid, seat.send) not in told:
-            told.add((instrument.uid, seat.send))
+        if found and found[1].duty not in ("", "sends to boxes") and (instrument.uid, seat.send) not in reported:
+            reported.add((instrument.uid, seat.send))
             name = plan.rig.socket_text(seat.send)
             yield Finding(
                 severity=WRONG,
@@ -67,14 +67,14 @@ def _join(plan: Plan, box: Box, link: Socket) -> Fix | None:
 
 def port_not_seen(plan: Plan) -> Iterator[Finding]:
     """A port that something rests on, inside a link that does not lead to the computer."""
-    told: set[str] = set()
+    reported: set[str] = set()
     needed = {seat.send for _, seat, _ in seats_of(plan)}
     needed |= {port for instrument in plan.instruments for port, _ in instrument.standing}
     for end in ports_of(plan.rig):
         in_use = end.socket.uid in needed or end.socket.duty.startswith(("played from", "clock from"))
-        if not end.socket.carried_by or not in_use or is_seen(plan.rig, end) or end.box.uid in told:
+        if not end.socket.carried_by or not in_use or is_seen(plan.rig, end) or end.box.uid in reported:
             continue
-        told.add(end.box.uid)
+        reported.add(end.box.uid)
         link = end.box.socket(end.socket.carried_by)
         yield Finding(
             # A duty may be the one it came with: a keyboard that is cabled by DIN alone is in order.

@@ -21,12 +21,12 @@ SOFT_MS = 3 * BYTE_US / 1000
 
 def midi_loop(plan: Plan) -> Iterator[Finding]:
     """Cables, thrus and routes that send MIDI round in a circle."""
-    told: set[frozenset[str]] = set()
+    reported: set[frozenset[str]] = set()
     for cable in plan.rig.cables:
         names = midi_circle(plan.rig, cable.source, cable.target)
-        if not names or frozenset(names) in told:
+        if not names or frozenset(names) in reported:
             continue
-        told.add(frozenset(names))
+        reported.add(frozenset(names))
         box, socket = plan.rig.find(cable.source)
         yield Finding(
             severity=WRONG,
@@ -152,7 +152,7 @@ def omni_on_shared_socket(plan: Plan) -> Iterator[Finding]:
             )
 
 
-def _omni(plan: Plan, uid: str, socket: str, **told) -> Finding:
+def _omni(plan: Plan, uid: str, socket: str, **fields) -> Finding:
     name = plan.rig.box(uid).name
     return Finding(
         severity=RISKY,
@@ -160,7 +160,7 @@ def _omni(plan: Plan, uid: str, socket: str, **told) -> Finding:
         remedy=f"Switch omni off on {name}, here and on the box.",
         socket=socket,
         fix=Fix("Plan it with omni off", lambda p: set_up(p, uid, omni=False)),
-        **told,
+        **fields,
     )
 
 
@@ -235,14 +235,14 @@ def thru_chain_long(plan: Plan) -> Iterator[Finding]:
 
 def passed_on_by_software(plan: Plan) -> Iterator[Finding]:
     """An instrument that is reached through a box's processor, which costs it time."""
-    told: dict[tuple[str, str], list[str]] = defaultdict(list)
+    reported: dict[tuple[str, str], list[str]] = defaultdict(list)
     for instrument in plan.instruments:
         mine = next((r for r in heard_from(plan.rig, instrument.send) if r.box == instrument.box), None)
         routes = [route for route in mine.routes if plan.rig.find(route.target)[1].kind == "midi"] if mine else []
         if routes:
-            told[instrument.box, routes[0].uid].append(instrument.uid)
+            reported[instrument.box, routes[0].uid].append(instrument.uid)
             first, number = plan.rig.find(routes[0].target)[0], len(routes)
-            if len(told[instrument.box, routes[0].uid]) == 1:
+            if len(reported[instrument.box, routes[0].uid]) == 1:
                 yield Finding(
                     severity=WORTH_KNOWING,
                     about=instrument.uid,
