@@ -50,11 +50,14 @@ class Frame:
 
     @cached_property
     def pace(self) -> dict[str, str] | None:
-        """Tempo and meter at the beginning of the session."""
+        """Tempo and meter of the session; where they change, from the lowest to the highest, and every meter."""
         if self.session is None:
             return None
         tempo = tempo_of(self.session)
-        return {"bpm": f"{tempo.bpm_at(0):.4g}", "meter": f"{tempo.meters[0][1]}/{tempo.meters[0][2]}"}
+        paces = sorted({f"{60e6 / us:.4g}" for _, us in tempo.tempos}, key=float)
+        meters = list(dict.fromkeys(f"{over}/{under}" for _, over, under in tempo.meters))
+        shown = ", ".join(meters[:2]) + (" …" if len(meters) > 2 else "")
+        return {"bpm": paces[0] if len(paces) == 1 else f"{paces[0]}–{paces[-1]}", "meter": shown}
 
     @cached_property
     def steps(self) -> list[Line]:

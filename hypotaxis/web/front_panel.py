@@ -1,5 +1,6 @@
 """A stand-in box's front panel: its own settings, changed as if on the box, independent of the plan."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
 
 from django import forms
@@ -7,6 +8,7 @@ from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
 
+from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import is_port
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box
@@ -26,7 +28,8 @@ class PanelForm(forms.Form):
     steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
-    def __init__(self, *args, panel: FrontPanel, box: Box, **kwargs) -> None:
+    def __init__(self, *args, panel: FrontPanel, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
+        """wanted: the channels on which the plan sends to it, a part each."""
         initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "steps", "off")}
         super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
@@ -34,6 +37,10 @@ class PanelForm(forms.Form):
         for part, (name, channel) in enumerate(zip(self.parts, panel.channels, strict=True), start=1):
             label = f"Receive channel, part {part}" if several else "Receive channel"
             self.fields[name] = forms.IntegerField(label=label, min_value=1, max_value=16, initial=channel)
+            if part <= len(wanted):
+                self.fields[name].help_text = f"The plan sends on {wanted[part - 1]}."
+        if wanted and panel.channels:
+            self.fields["omni"].help_text = "The plan wants it off, unless it is meant to play what others play."
         if not panel.channels:
             played = column_of(box.shape) == "hands"
             for name in ("level_db", "omni", "hears", "steps", *(() if played else ("demo",))):
@@ -90,14 +97,23 @@ def panel(request, uid):
     if box is None or box.shape == "host":
         raise Http404
     now = front_panels().get(box.uid, panel_as_delivered(box))
-    form = PanelForm(request.POST or None, panel=now, box=box)
+    plan = in_use(request).plan
+    came_from = plan.instrument(request.GET.get("for", ""))
+    form = PanelForm(request.POST or None, panel=now, box=box, wanted=_wanted(plan, box))
     if request.method == "POST" and form.is_valid():
         kept = PanelRow.objects.filter(box_uid=box.uid).first()
         settings = (kept.settings if kept else _plain(now)) | form.settings()
         PanelRow.objects.update_or_create(box_uid=box.uid, defaults={"settings": settings})
         messages.success(request, f"{box.name} is set, as if on the box. The plan knows nothing of it.")
+        if came_from:
+            return redirect("instruments:open", uid=came_from.uid)
         return redirect("front-panel", uid=uid)
-    return render(request, "web/front_panel.html", {"box": box, "form": form})
+    return render(request, "web/front_panel.html", {"box": box, "form": form, "came_from": came_from})
+
+
+def _wanted(plan: Plan, box: Box) -> list[int]:
+    """The channels on which the plan sends to a box, in the order of its instruments and their parts."""
+    return list(dict.fromkeys(seat.channel for one in plan.instruments if one.box == box.uid for seat in one.seats))
 
 
 def _plain(panel: FrontPanel) -> dict:

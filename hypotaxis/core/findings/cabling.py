@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.change import set_cable, set_sockets, with_cable, without_cable
+from hypotaxis.core.rig.change import set_cable, with_cable, without_cable
 from hypotaxis.core.rig.listening import seats_of
 from hypotaxis.core.rig.plug import kind_of_cable
 from hypotaxis.core.rig.ports import ports_of
@@ -147,20 +147,17 @@ def send_idle(plan: Plan) -> Iterator[Finding]:
         box, socket = end.box, end.socket
         reached = heard_from(plan.rig, socket.uid)
         cable = plan.rig.cable_at(socket.uid)
-        if reached and cable and socket.uid not in used and not socket.clock:
+        if reached and cable and socket.uid not in used:
             first = plan.rig.box(reached[0].box)
-            follows = first.setup.takes_clock
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"{plan.rig.socket_text(socket.uid)} is idle",
                 message=f"It is cabled to {first.name}, and no instrument sends on it.",
-                remedy=(f"Let {first.name} follow the clock" if follows else f"Define an instrument for {first.name}")
-                + ", or take the cable out.",
+                # Clock that is planned is not sent yet: it would silence this and cure nothing.
+                remedy=f"Define an instrument for {first.name}, take the cable out, or mark it as meant.",
                 socket=socket.uid,
-                fix=Fix("Send clock there", lambda p, uid=socket.uid: set_sockets(p, {uid: {"clock": True}}))
-                if follows
-                else _unplug(plan, cable),
+                fix=_unplug(plan, cable),
             )
 
 

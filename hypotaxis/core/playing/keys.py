@@ -56,6 +56,13 @@ class KeysIn:
             for out, seat in self._seats(instrument)
         ]
 
+    def played_by(self, message: Message) -> list[Instrument]:
+        """The instruments that a message from the hands plays."""
+        port = self.ports.get(message.port)
+        if port is None or not message.data or message.data[0] >= EXCLUSIVE:
+            return []
+        return self.played(port, channel_of(message.data[0]))
+
     def played(self, port: str, channel: int) -> list[Instrument]:
         """The instruments that a port (socket uid) and a channel play."""
         standing = [one for one in self.plan.instruments if {(port, channel), (port, 0)} & set(one.standing)]

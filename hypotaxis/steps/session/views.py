@@ -1,5 +1,6 @@
 """The session's pages: notes said, sound answered; passes and takes."""
 
+import re
 from collections.abc import Mapping
 
 from django.contrib import messages
@@ -15,7 +16,7 @@ from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.asked import number
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, Pass, Take
+from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
 from hypotaxis.steps.session.services import importing, placing, recording
@@ -32,14 +33,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     run = picture.run
     left_over = Pass.objects.filter(session=here.session, job__state__in=(Job.INTERRUPTED, Job.FAILED)).last()
     latest = here.session.passes.last()
-    form = PassForm(
-        initial={
-            "first_bar": request.GET.get("first_bar") or 1,
-            "last_bar": request.GET.get("last_bar") or picture.last_bar,
-            "place": True,
-            "fast": request.COOKIES.get("hypotaxis-fast") == "1",
-        }
-    )
+    form = PassForm(initial=_pass_settings(request, here.session, picture.last_bar))
     context = {
         "session": here.session,
         "picture": picture,
@@ -58,6 +52,18 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     if run:
         context |= _running_context(run)
     return render(request, "session/home.html", context | sheet)
+
+
+def _pass_settings(request, session: Session, last_bar: int) -> dict:
+    """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed."""
+    kept = re.fullmatch(r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])", request.COOKIES.get("hypotaxis-pass", ""))
+    first, last, placed = kept.groups()[1:] if kept and kept[1] == str(session.uid) else ("", "", "1")
+    return {
+        "first_bar": request.GET.get("first_bar") or first or 1,
+        "last_bar": request.GET.get("last_bar") or last or last_bar,
+        "place": placed == "1",
+        "fast": request.COOKIES.get("hypotaxis-fast") == "1",
+    }
 
 
 def glass(request):

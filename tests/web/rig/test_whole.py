@@ -165,7 +165,7 @@ class RemediesTest(DemoTest):
         journal.undo(self.rig)
         self.assertEqual(len(self.plan.meant), 1)
         self.client.post(reverse("rig:finding", args=[finding.key]))
-        self.assertTrue(self.plan.rig.find(self.socket("Junction 6", "out 6"))[1].clock)
+        self.assertIsNone(self.plan.rig.cable_at(self.socket("Junction 6", "out 6")))
         kick = next(iter(self.client.get(reverse("rig:home")).context["meant"]))[0]
         self.client.post(reverse("rig:stand-again", args=[kick.key]))
         self.assertIn("Channel 10 of Junction out 5 is used twice", self.page("rig:home"))

@@ -73,3 +73,20 @@ class DoubtfulTest(DemoTest):
     def view_of(self, name: str):
         tracks = self.client.get(reverse("session:home")).context["tracks"]
         return next(one for one in tracks if one.row.name == name)
+
+
+class RememberedTest(DemoTest):
+    def test_what_was_typed_for_the_next_pass_is_still_there(self):
+        self.client.cookies["hypotaxis-pass"] = f"{self.session.uid}:3-6:0"
+        form = self.client.get(reverse("session:home")).context["pass_form"]
+        self.assertEqual(form.initial, {"first_bar": "3", "last_bar": "6", "place": False, "fast": False})
+        for other in ("x", f"{self.session.uid}:3-6", "00000000-0000-0000-0000-000000000000:3-6:0"):
+            self.client.cookies["hypotaxis-pass"] = other
+            form = self.client.get(reverse("session:home")).context["pass_form"]
+            self.assertEqual((form.initial["first_bar"], form.initial["last_bar"]), (1, 16))
+
+    def test_the_title_row_tells_of_every_tempo(self):
+        row = self.session
+        row.tempos = [*row.tempos, [1920, 500_000]]
+        row.save()
+        self.assertIn("96–120 BPM", self.page("session:home"))

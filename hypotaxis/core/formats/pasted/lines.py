@@ -30,9 +30,9 @@ _BEFORE_ALL = re.compile(
     re.IGNORECASE,
 )
 """The bank before each number: Bank 1 / 001 …"""
-_LEADERS = re.compile(r"(\s?\.){3,}|…+|_{3,}|(\s-){3,}")
+_LEADERS = re.compile(r"(\s?[.·‥]){3,}|(\s?[…‥])+|_{3,}|(\s-){3,}")
 _LAST_NUMBER = re.compile(r"(?<!\d)\d{1,4}\s*$")
-_LEADING = re.compile(r"(?:\.\s?){2}\.$|…$|___$|-\s-\s-$")
+_LEADING = re.compile(r"(?:\.\s?){2}\.$|[…‥]$|···$|___$|-\s-\s-$")
 _EMPHASIS = re.compile(r"(\*\*|__|`)(?=\S)(.+?)(?<=\S)\1|(?<![\w*])\*(?=\S)([^*]+?)(?<=\S)\*(?![\w*])")
 _TAGS = re.compile(r"</?(?:b|i|em|strong|span)>|(</?(?:td|tr|li|ul|ol|p|br)\s*/?>)", re.IGNORECASE)
 _LISTED = re.compile(rf"[-*+–—]\s+(?=[#(\[]?{TOKEN}[\s.:)\]=/-])")

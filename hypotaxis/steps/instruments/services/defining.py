@@ -4,30 +4,80 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from hypotaxis.core.drawing.ruler import next_free_channel
+from hypotaxis.core.findings.finding import listed
 from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
+from hypotaxis.core.playing.tryout import VOICES
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.change import keep_instrument, set_instrument, without_instrument
-from hypotaxis.core.rig.shapes import parts_of
-from hypotaxis.core.rig.trips import heard_from, homes_of, return_sockets, send_sockets
+from hypotaxis.core.rig.shapes import SHAPES, parts_of
+from hypotaxis.core.rig.trips import heard_from, homes_of, host_audio, return_sockets, send_sockets, way_home
+from hypotaxis.core.rig.values import Box
+from hypotaxis.core.rig.values import Rig as RigValue
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Rig
 
+USUAL_CHANNEL = {"drum-machine": 10}
+"""General MIDI keeps 10 for percussion (RP-003, from memory); most drum machines come set to it (common practice)."""
+
+
+def next_to_define(plan: Plan) -> str:
+    """Uid of the first box that sounds and is not an instrument yet, "" where there is none."""
+    defined = {one.box for one in plan.instruments}
+    sounding = (box for box in plan.rig.boxes if box.shape in SHAPES and SHAPES[box.shape].sounds)
+    return next((box.uid for box in sounding if box.uid not in defined), "")
+
 
 def propose(plan: Plan, box_uid: str) -> Instrument:
-    """What the sheet already says of a box: the send socket that reaches it, a free channel, the inputs it ends at."""
+    """What the sheet already says of a box: the send socket that reaches it, the channel it is set to, otherwise its
+    kind's usual one or the next that is free; the inputs its main outs end at; of a drum machine each separate out that
+    is cabled as a further return, with the voice that leaves by it."""
     rig = plan.rig
     box = rig.box(box_uid)
     sends = [socket.uid for _, socket in send_sockets(rig)]
     send = next((uid for uid in sends if any(r.box == box_uid for r in heard_from(rig, uid))), "")
+    further = _separate_outs(rig, box) if box else ()
     return Instrument(
         uid=new_uid(),
         name=box.name if box else "",
         box=box.uid if box else "",
         send=send or (sends[0] if len(sends) == 1 else ""),
-        channel=next_free_channel(plan, send) if send else 1,
+        channel=_channel(plan, box, send) if box else 1,
         returns=tuple(homes_of(rig, box_uid)[:2]),
         colour=box.colour if box else "",
+        further=further,
+        voices=tuple(
+            Voice(note=VOICES[one.name], name=one.name, home=one.uid) for one in further if one.name in VOICES
+        ),
     )
+
+
+def _channel(plan: Plan, box: Box, send: str) -> int:
+    """A channel on which nobody else plays behind that send socket."""
+    used = {seat.channel for one in plan.instruments for seat in one.seats if seat.send == send}
+    wished = [*box.setup.receives, USUAL_CHANNEL.get(box.shape, 0)]
+    free = [channel for channel in wished if channel and channel not in used]
+    return free[0] if free else next_free_channel(plan, send) if send else 1
+
+
+def _separate_outs(rig: RigValue, box: Box) -> tuple[Return, ...]:
+    """The separate outs of a box that arrive at the host, a further return each."""
+    found = []
+    for _, socket in host_audio(rig, "in"):
+        way = way_home(rig, socket.uid, box.uid)
+        source = rig.find(way[0].source)[1] if way else None
+        if source and source.separate:
+            found.append(Return(uid=new_uid(), name=source.separate, inputs=(socket.uid,)))
+    return tuple(found)
+
+
+def to_set(plan: Plan, instrument: Instrument) -> str:
+    """What has to be set on the box itself so that an instrument is heard, in a sentence; "" without a box."""
+    box = plan.rig.box(instrument.box)
+    if box is None:
+        return ""
+    channels = sorted({seat.channel for one in plan.instruments if one.box == box.uid for seat in one.seats})
+    parts = listed([str(channel) for channel in channels or [instrument.channel]])
+    return f"On {box.name} itself: set receive channel {parts}, omni off, the level up."
 
 
 def another(plan: Plan, model: Instrument) -> Instrument:

@@ -147,13 +147,16 @@ class _Played:
 
     def __init__(self, plan: Plan, instrument: Instrument) -> None:
         self.plan, self.keys = plan, KeysIn(plan, instrument)
+        self.mine = instrument.uid
         self.came: list[Message] = []
         self.left: list[Message] = []
 
     def __call__(self, message: Message) -> list[Message]:
+        """What leaves for it; what plays another instrument by a standing line leaves, too, and is not told here."""
         sent = self.keys(message)
-        self.came.append(message)
-        self.left += sent
+        if any(one.uid == self.mine for one in self.keys.played_by(message)):
+            self.came.append(message)
+            self.left += sent
         return sent
 
     def heard(self, heard: Heard) -> Heard:

@@ -88,7 +88,10 @@ def new(request):
     """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one."""
     here = in_use(request)
     model = here.plan.instrument(request.GET.get("like", ""))
-    proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, request.GET.get("box", ""))
+    box = request.GET.get("box") or defining.next_to_define(here.plan)
+    proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, box)
+    if request.GET.get("name"):
+        proposal = replace(proposal, name=request.GET["name"][:80])
     return _edit(request, here, proposal, title="New instrument", button="Define it")
 
 
@@ -252,10 +255,16 @@ def _edit(request, here: InUse, value: Instrument, *, title: str, button: str):
             returns=form.inputs(),
             **{name: chosen[name] for name in ("name", "box", "send", "channel", "home_trim_db", "inverted")},
         )
+        if not known and chosen["box"] != value.box:
+            # Proposed for another box than was chosen in the end.
+            instrument = replace(instrument, further=(), voices=())
         defining.keep(here.rig, here.plan, instrument)
+        if not known:
+            plan = replace(here.plan, instruments=(*here.plan.instruments, instrument))
+            messages.success(request, f"{instrument.name} is defined. {defining.to_set(plan, instrument)}")
         return redirect("instruments:open", uid=instrument.uid)
     opened = value.uid if known else ""
-    return home(request, opened=opened, sheet="edit", form=form, title=title, button=button)
+    return home(request, opened=opened, sheet="edit" if known else "new", form=form, title=title, button=button)
 
 
 def _line(here: InUse, instrument: Instrument) -> Line:

@@ -91,7 +91,12 @@ def add(request):
     form = AddBoxForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
         box = services.add_box(here.rig, here.plan, **form.cleaned_data)
+        twice = any(one.name == box.name for one in here.plan.rig.boxes)
         messages.success(request, f"{box.name} stands on the sheet. Choose one of its sockets to draw a cable.")
+        if twice:
+            messages.warning(
+                request, f"There is another box called {box.name}: in lists and on labels they look alike. Rename one."
+            )
         return redirect("rig:home")
     return home(request, sheet="add", form=form, title="Add a box", button="Add to the rig")
 

@@ -200,7 +200,7 @@ class Picture:
             row=row,
             form=form,
             instrument=instrument,
-            home=returns_text(self.plan.rig, instrument.returns) if instrument else "",
+            home=" and ".join(_homes(self.plan, instrument)) if instrument else "",
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path="".join(self._sound(take, one) for take, one in stands),
@@ -268,6 +268,12 @@ class Picture:
     def take_views(self, known: Mapping[str, KnownLateness]) -> list[TakeView]:
         """All takes, the newest first. known: what is known of each instrument's lateness, by its uid."""
         return [take_view(take, known.get(take.instrument_uid), self._lost(take)) for take in self.takes]
+
+
+def _homes(plan: Plan, instrument: Instrument) -> list[str]:
+    """Every return of an instrument as it is spoken of, further ones by their names."""
+    named = [(one.name, returns_text(plan.rig, one.inputs)) for one in instrument.every_return if one.inputs]
+    return [f"{inputs} ({name})" if name else inputs for name, inputs in named]
 
 
 def last_bar(session: Session, tempo: TempoMap) -> int:

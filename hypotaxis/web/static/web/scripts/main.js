@@ -8,8 +8,10 @@ import fragment from "./fragment.js";
 import keys from "./keys.js";
 import matrix from "./matrix.js";
 import page from "./page.js";
+import passSettings from "./pass-settings.js";
 import poller from "./poller.js";
 import printer from "./printer.js";
+import proposing from "./proposing.js";
 import rigSheet from "./rig-sheet.js";
 import sessionChoice from "./session-choice.js";
 import sheet from "./sheet.js";
@@ -27,8 +29,10 @@ const behaviours = {
   keys,
   matrix,
   page,
+  passSettings,
   poller,
   printer,
+  proposing,
   rigSheet,
   sessionChoice,
   sheet,

@@ -1,0 +1,11 @@
+import { cookie } from "./shared.js";
+
+// What is typed for the next pass is still there after arming a track, or coming back from another step.
+export default () => ({
+  keep() {
+    const field = (name) => this.$root.elements.namedItem(name);
+    const bars = `${field("first_bar").value}-${field("last_bar").value}`;
+    cookie("hypotaxis-pass", `${document.body.dataset.session}:${bars}:${field("place").checked ? 1 : 0}`);
+    cookie("hypotaxis-fast", field("fast").checked ? "1" : "0");
+  },
+});
