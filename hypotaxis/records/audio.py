@@ -94,6 +94,12 @@ def take_path(file: str) -> Path:
     return folder("takes") / file
 
 
+def remove_take(file: str) -> None:
+    """A take's file and its overview, for good."""
+    take_path(file).unlink(missing_ok=True)
+    _peaks_path(file).unlink(missing_ok=True)
+
+
 class TakeFile:
     """A take on its way into its file, 24-bit: written, hashed and looked over for its overview in one go. The file is
     there once `keep` says how it is called; leave by `drop` if it never is. The same sound twice is kept once."""

@@ -47,7 +47,7 @@ class InUse:
 
     @cached_property
     def rigs(self) -> list[Rig]:
-        return list(Rig.objects.filter(template=False)) or [make_empty_rig()]
+        return list(Rig.objects.filter(template=False, away=False)) or [make_empty_rig()]
 
     @cached_property
     def rig(self) -> Rig:
@@ -82,7 +82,7 @@ class InUse:
 
     @cached_property
     def sessions(self) -> list[Session]:
-        return list(self.rig.sessions.all())
+        return list(self.rig.sessions.filter(away=False))
 
     @cached_property
     def session(self) -> Session | None:

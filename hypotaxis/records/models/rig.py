@@ -6,7 +6,8 @@ from hypotaxis.records.models.base import WithUid
 
 
 class Rig(WithUid):
-    """Everything on the desk. meant: rows of core.plan.Meant; template: kept to start from, never worked on."""
+    """Everything on the desk. meant: rows of core.plan.Meant; template: kept to start from, never worked on;
+    away: put away, not gone."""
 
     name = models.CharField(max_length=80)
     sample_rate = models.PositiveIntegerField(default=48000)
@@ -18,6 +19,7 @@ class Rig(WithUid):
     together = models.CharField(max_length=20, default="as it is")
     meant = models.JSONField(default=list, blank=True)
     template = models.BooleanField(default=False)
+    away = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -19,7 +19,7 @@ from hypotaxis.records.models.work import Job
 
 
 class Session(WithUid):
-    """One piece of music. tempos and meters as in core.session.tempo.TempoMap."""
+    """One piece of music. tempos and meters as in core.session.tempo.TempoMap; away: put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -28,6 +28,7 @@ class Session(WithUid):
     tempos = models.JSONField(default=list)
     meters = models.JSONField(default=list)
     end_tick = models.BigIntegerField(default=0)
+    away = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-created"]
@@ -36,10 +37,18 @@ class Session(WithUid):
         return self.name
 
 
+class Tracks(models.QuerySet):
+    """Tracks by what has become of them."""
+
+    def shown(self) -> "Tracks":
+        """Those that are not put away."""
+        return self.filter(away=False)
+
+
 class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
     patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
-    arrays of core.session.score.NOTE and CONTROL."""
+    arrays of core.session.score.NOTE and CONTROL; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -54,6 +63,8 @@ class Track(WithUid):
     armed = models.BooleanField(default=False)
     notes = models.BinaryField(default=bytes)
     controls = models.BinaryField(default=bytes)
+    away = models.BooleanField(default=False)
+    objects = Tracks.as_manager()
 
     class Meta:
         ordering = ["order"]

@@ -27,7 +27,11 @@ KEPT_WAVES, KEPT_ARCHIVES = 100, 2
 
 def placed_takes(session: Session) -> list[Take]:
     """The placed takes of a session, in the order of its tracks."""
-    takes = session.takes.kept().filter(placement__isnull=False).select_related("track", "run", "session")
+    takes = (
+        session.takes.kept()
+        .filter(placement__isnull=False, track__away=False)
+        .select_related("track", "run", "session")
+    )
     return sorted(takes, key=lambda take: (take.track.order, -take.number))
 
 
@@ -84,7 +88,7 @@ def _frames(take: Take, blocks: Iterable[np.ndarray], silence: int) -> Iterator[
 def score_of(session: Session, plan: Plan) -> Score:
     """The session's notes, each track on its instrument's channel, its program with the bank that its box wants."""
     parts = []
-    for track in session.tracks.all():
+    for track in session.tracks.shown():
         instrument = plan.instrument(track.instrument_uid)
         channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
         part = ScorePart(track.name, channel, notes_of(track), controls_of(track))

@@ -40,6 +40,7 @@ urlpatterns = [
     path("start-up/", lists.startup, name="startup"),
     path("print/cables/", lists.printed_cables, name="printed-cables"),
     path("print/labels/", lists.printed_labels, name="printed-labels"),
+    path("rigs/<uuid:uid>/tidy/", rigs.tidy, name="tidy-rig"),
     path("rigs/", rigs.rigs, name="rigs"),
     path("rigs/new/", rigs.new_rig, name="new-rig"),
     path("rigs/copy/", rigs.duplicate, name="duplicate-rig"),

@@ -13,6 +13,7 @@ from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.units import clock_text, signed
+from hypotaxis.records import housekeeping
 from hypotaxis.records.asked import number
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
@@ -20,6 +21,7 @@ from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
 from hypotaxis.steps.session.services import importing, placing, recording
+from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_rows
 
@@ -140,7 +142,7 @@ def tracks(request):
     if here.session is None:
         raise Http404
     wrong = {}
-    for track in here.session.tracks.all():
+    for track in here.session.tracks.shown():
         form = TrackForm(request.POST, track=track, plan=here.plan)
         if form.is_valid():
             form.save()
@@ -262,6 +264,54 @@ def keep(request, uid):
     take.save(update_fields=["kept"])
     told = "is back" if take.kept else "is put away; below the takes it can be brought back"
     messages.info(request, f"Take {take.number} {told}.")
+    return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
+
+
+def sessions(request):
+    """Housekeeping: sessions and tracks to rename, copy, put away, bring back or throw away."""
+    return home(request, sheet="sessions", house=house_of(in_use(request)))
+
+
+@require_POST
+@in_one_go
+def tidy(request, kind, uid):
+    """Rename, copy, put away, bring back or throw away a session or a track."""
+    here = in_use(request)
+    row = get_object_or_404(KINDS[kind], uid=uid, **{OWNED_BY[kind]: here.rig.uid})
+    to = request.POST.get("to")
+    answer = redirect("session:sessions")
+    if to == "rename":
+        name = request.POST.get("name", "").strip()[:80]
+        if not name:
+            messages.error(request, f"{row.name} keeps its name: a name needs a letter.")
+        else:
+            row.name = name
+            row.save(update_fields=["name"])
+    elif to == "copy" and kind == "session":
+        made = copy_session(row)
+        messages.success(request, f"{made.name} has the same notes and settings, and no takes.")
+        return remember(answer, "session", str(made.uid))
+    elif to in ("away", "back"):
+        housekeeping.put_away(row, to == "away")
+        messages.info(
+            request, f"{row.name} is put away; bring it back below." if to == "away" else f"{row.name} is back."
+        )
+    elif to == "gone" and row.away:
+        try:
+            housekeeping.throw_away(row)
+        except CannotSchedule as error:
+            messages.error(request, str(error))
+        else:
+            messages.success(request, f"{row.name} is gone, with the audio that nothing else needs.")
+    return answer
+
+
+@require_POST
+def throw_take_away(request, uid):
+    """Throw a take that is put away away for good."""
+    take = get_object_or_404(Take, uid=uid, kept=False)
+    housekeeping.throw_take_away(take)
+    messages.success(request, f"Take {take.number} is gone.")
     return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
 
 

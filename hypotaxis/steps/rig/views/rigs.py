@@ -8,11 +8,12 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
-from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.formats.unknown import check_rig_file
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.timing.applied import carrying
+from hypotaxis.records import housekeeping
 from hypotaxis.records.audio import write_whole
 from hypotaxis.records.current import in_one_go, in_use, make_empty_rig, remember
 from hypotaxis.records.import_rig import import_rig
@@ -51,6 +52,25 @@ def new_rig(request):
 def choose(request, uid):
     """Go on with another rig."""
     return _go_on_with(get_object_or_404(Rig, uid=uid, template=False))
+
+
+@require_POST
+@in_one_go
+def tidy(request, uid):
+    """Put a rig away, bring it back, or throw one that is put away away for good."""
+    row = get_object_or_404(Rig, uid=uid, template=False)
+    to = request.POST.get("to")
+    if to in ("away", "back"):
+        housekeeping.put_away(row, to == "away")
+        messages.info(request, f"{row.name} is {'put away; bring it back below' if to == 'away' else 'back'}.")
+    elif to == "gone" and row.away:
+        try:
+            housekeeping.throw_away(row)
+        except CannotSchedule as error:
+            messages.error(request, str(error))
+        else:
+            messages.success(request, f"{row.name} is gone, with its sessions and their audio.")
+    return redirect("rig:rigs")
 
 
 @require_POST
@@ -143,6 +163,7 @@ def _rigs(request, **forms):
     known = {"form": _form(request), "file_form": RigFileForm()}
     templates = Rig.objects.filter(template=True)
     context = {"rigs": in_use(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
+    context["rigs_away"] = [housekeeping.weighed(row) for row in Rig.objects.filter(template=False, away=True)]
     return home(request, sheet="rigs", **context | known | forms)
 
 

@@ -118,10 +118,10 @@ class Picture:
         self.tempo: TempoMap = tempo_of(session)
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
-        self.rows = list(session.tracks.all())
+        self.rows = list(session.tracks.shown())
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
-        takes = list(session.takes.select_related("run", "track"))
+        takes = list(session.takes.filter(track__away=False).select_related("run", "track"))
         self.takes = [take for take in takes if take.kept]
         self.away = [take for take in takes if not take.kept]
         self.last_bar = last_bar(session, self.tempo)

@@ -45,7 +45,7 @@ def start_pass(
     """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. token: of the form;
     one that is sent twice makes one pass."""
     armed = []
-    for row in session.tracks.filter(armed=True):
+    for row in session.tracks.shown().filter(armed=True):
         instrument = plan.instrument(row.instrument_uid)
         calls = tuple(track_calls(row, instrument)) if instrument else ()
         armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
@@ -63,7 +63,7 @@ def repeat_pass(old: Pass, *, token: str = "") -> Pass:
 def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
     """Ask the worker to call up the sound of every track once more."""
     messages = []
-    for track in session.tracks.all():
+    for track in session.tracks.shown():
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
