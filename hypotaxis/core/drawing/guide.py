@@ -42,20 +42,23 @@ def draw_guide(drawing: SheetDrawing, move: Move) -> GuideDrawing:
         cards = ((OUT_X, TOP, OUT_W, GHOST_H), (BACK_X, TOP, BACK_W, GHOST_H))
         return GuideDrawing(move, cards, f"M{BAR_LEFT} {TOP + 16}H{OUT_X}", "text", OUT_X, TOP + GHOST_H + 24)
     if move.kind == "box":
-        below = max((card.y + card.h + GAP for card in drawing.boxes if card.role == "boxes"), default=TOP)
+        below = _below(drawing) - 26 + GAP if any(card.role == "boxes" for card in drawing.boxes) else TOP
         return GuideDrawing(move, ((BOX_X, below, BOX_W, GHOST_H),), "", "text", BOX_X, below + GHOST_H + 24)
     if move.kind == "cable":
         return _cable(drawing, move)
-    card = next((card for card in drawing.boxes if card.role == "boxes"), None)
-    y = card.y + card.h + 26 if card else TOP
-    return GuideDrawing(move, (), "", "text", BOX_X, y)
+    return GuideDrawing(move, (), "", "text", BOX_X, _below(drawing))
+
+
+def _below(drawing: SheetDrawing) -> float:
+    """Below every box, so that the guide covers none."""
+    return max((card.y + card.h + 26 for card in drawing.boxes if card.role == "boxes"), default=TOP)
 
 
 def _cable(drawing: SheetDrawing, move: Move) -> GuideDrawing:
     ends: dict[str, tuple[SocketDrawing, BoxDrawing]] = {
         s.uid: (s, card) for card in drawing.boxes for s in card.sockets
     }
-    below = max(card.y + card.h for card in drawing.boxes if card.role == "boxes") + 26
+    below = _below(drawing)
     if move.source not in ends or move.target not in ends:
         return GuideDrawing(move, (), "", "text", BOX_X, below)
     (start, _), (end, _) = ends[move.source], ends[move.target]

@@ -29,22 +29,23 @@ class Move:
 
 
 def next_move(plan: Plan) -> Move | None:
-    """What comes next until the first instrument is whole; then its first note. None for a rig that is further on, or
-    where nothing simple can be proposed (no free socket fits)."""
+    """What comes next until the first instrument is whole, then its first note; later the same for a box that was added
+    and is not an instrument yet. None where nothing is left to do, several boxes are open, or nothing simple can be
+    proposed (no free socket fits)."""
     rig = plan.rig
-    if len(plan.instruments) > 1:
-        return None
     if not any(is_interface(box.shape) for box in rig.boxes):
         return Move(1, "interface", "Add your interface", "It joins the computer to everything else.")
     sounding = [box for box in rig.boxes if parts_of(box.shape, box.setup) and box.shape != "host"]
     if not sounding:
         return Move(2, "box", "Add a box that sounds", "A synth, a drum machine, a module: one is enough to begin.")
-    if plan.instruments:
+    defined = {one.box for one in plan.instruments}
+    undefined = [box for box in sounding if box.uid not in defined]
+    if plan.instruments and len(undefined) != 1:
         instrument = plan.instruments[0]
-        if trip_of(rig, instrument).whole:
-            return Move(LAST, "try", "Play a note on it", "Then you hear what comes home.", box=instrument.uid)
-        return None
-    box = sounding[0]
+        first = len(plan.instruments) == 1 and trip_of(rig, instrument).whole
+        why = "Then you hear what comes home."
+        return Move(LAST, "try", "Play a note on it", why, box=instrument.uid) if first else None
+    box = undefined[0]
     return _cable_out(rig, box) or _cable_home(rig, box) or _define(rig, box)
 
 

@@ -25,7 +25,7 @@ from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
@@ -80,7 +80,8 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
         "levels": _levels(rig, instrument),
         "sheet": None,
     }
-    return render(request, "rig/home.html", context | sheet)
+    answer = render(request, "rig/home.html", context | sheet)
+    return remember(answer, "guide", "off") if request.GET.get("guide") == "off" else answer
 
 
 @in_one_go
@@ -208,6 +209,8 @@ def cable_or_404(here: InUse, uid) -> Cable:
 
 
 def _guide(here: InUse, drawing: SheetDrawing):
+    if here.request.COOKIES.get("hypotaxis-guide") == "off" or here.request.GET.get("guide") == "off":
+        return None
     move = next_move(here.plan)
     if move is None or (move.kind == "try" and Job.objects.filter(kind="try-out", about=move.box).exists()):
         return None
