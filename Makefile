@@ -1,5 +1,5 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
-.PHONY: help demo start test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots
+.PHONY: help demo start test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -16,6 +16,7 @@ help:
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make bench        speed against reference libraries, as ratios"
+	@echo "make walk         from an empty desk to the first take: moves and time"
 	@echo "make screenshots  take the pictures in docs/screenshots anew"
 	@echo "make vendor       fetch the front-end packages again (needs npm)"
 	@echo "make lock         renew the locked Python packages"
@@ -80,6 +81,9 @@ bench: setup-bench
 
 screenshots: setup-test
 	$(BIN)/python -m tests.browser.screenshots
+
+walk: setup-test
+	$(BIN)/python -m tests.browser.walk
 
 # --- renewing what is shipped -------------------------------------------------------------------
 vendor:

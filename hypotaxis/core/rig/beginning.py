@@ -53,7 +53,9 @@ def _cable_out(rig: Rig, box: Box) -> Move | None:
     if any(reached.box == box.uid for _, send in send_sockets(rig) for reached in heard_from(rig, send.uid)):
         return None
     ins = [s for s in box.sockets if s.direction == "in" and s.pluggable]
-    ends = _first_fitting(rig, [send for _, send in send_sockets(rig)], ins)
+    # Where every send is taken, the thru of a box that is reached already passes its notes on.
+    thrus = [s for one in rig.boxes if one.uid != box.uid for s in one.sockets if s.thru_of and s.direction == "out"]
+    ends = _first_fitting(rig, [*(send for _, send in send_sockets(rig)), *thrus], ins)
     if ends is None:
         return None
     words = f"Cable {rig.socket_text(ends[0].uid)} to {rig.socket_text(ends[1].uid)}"

@@ -121,13 +121,13 @@ def _waiting(job_uid: str) -> Path:
 
 
 def _meant_for(part: ScorePart, instruments: list[Instrument]) -> dict[str, str]:
-    """The instrument, or the part of one, of the same name; otherwise the only one on the same channel; otherwise
-    none."""
+    """The instrument, or the part of one, of the same name; otherwise the only one on the same channel, or the only one
+    there is; otherwise none."""
     seats = [(one.uid, seat) for one in instruments for seat in one.seats]
     names = {one.uid: one.name.casefold() for one in instruments}
     by_name = [(uid, s) for uid, s in seats if (s.name.casefold() or names[uid]) == part.name.casefold()]
     on_channel = [(uid, s) for uid, s in seats if s.channel == part.channel]
-    for found in (by_name, on_channel):
+    for found in (by_name, on_channel, seats):
         if len(found) == 1:
             return {"instrument_uid": found[0][0], "part_uid": found[0][1].part}
     return {}
