@@ -95,6 +95,10 @@ class BrowserTest(StaticLiveServerTestCase):
         """Press the button of that name."""
         self.page.get_by_role("button", name=name).click()
 
+    def unfold(self, name: str) -> None:
+        """Open what is folded under that name."""
+        self.page.locator("summary", has_text=name).first.click()
+
     def press(self, key: str) -> None:
         """Press a key once the page listens: its text may be seen before its scripts have run."""
         self.page.wait_for_load_state()

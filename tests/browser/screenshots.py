@@ -120,7 +120,6 @@ def the_instruments(page: Page, address: str) -> None:
     page.get_by_role("link", name="Sedge upper", exact=True).click()
     page.get_by_role("button", name="Play the note").click()
     page.get_by_text("It came home").wait_for()
-    page.evaluate("document.getElementById('sound').scrollIntoView()")
     keep(page, "instruments-tryout")
     page.goto(f"{address}/instruments/patches/")
     page.get_by_label("Or text pasted from a manual").fill(MANUAL)

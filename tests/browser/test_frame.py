@@ -64,6 +64,7 @@ class FrameTest(BrowserTest):
         self.page.get_by_role("link", name="Alder kit").click()
         self.see("Comes home")
         self.nothing_is_found()
+        self.unfold("Parts and returns")
         self.page.get_by_role("link", name="Voices").click()
         self.see("Take over from")
         self.nothing_is_found()

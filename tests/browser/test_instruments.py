@@ -10,6 +10,7 @@ class InstrumentTest(BrowserTest):
         self.go("instruments:home")
         self.see("Withy has no way home")
         self.page.get_by_role("link", name="Bittern", exact=True).click()
+        self.unfold("Definition")
         self.page.get_by_role("link", name="Change the definition").click()
         self.page.get_by_label("Channel", exact=True).fill("17")
         self.page.get_by_label("Name", exact=True).fill("Bittern low")
@@ -36,6 +37,7 @@ class InstrumentTest(BrowserTest):
     def test_where_nothing_comes_back_the_causes_are_named_and_a_panel_can_be_looked_at(self):
         self.go("instruments:home")
         self.page.get_by_role("link", name="Sedge lower", exact=True).click()
+        self.unfold("More")
         self.page.get_by_role("link", name="Front panel of the stand-in’s Sedge").click()
         self.page.get_by_label("Receive channel, part 2").fill("9")
         self.button("Set on the box")

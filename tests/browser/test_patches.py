@@ -45,12 +45,15 @@ class PatchesTest(BrowserTest):
 
     def test_an_instrument_is_copied_and_its_cell_dragged_on_the_ruler(self):
         self.open("Bittern")
+        self.unfold("Definition")
         self.page.get_by_role("link", name="Another one like it").click()
         expect(self.page.get_by_label("Name", exact=True)).to_have_value("Bittern 2")
         self.button("Define it")
-        self.see("Bittern 2")
+        self.see("Bittern 2 is defined")
+        self.unfold("Channels")
         mine, goal = self.page.locator(".channel-ruler [data-mine]"), self.page.get_by_label("Channel 9: free")
         self.drag(mine, goal)
+        # The page comes back at the ruler, opened.
         expect(self.page.get_by_label("Channel 9: Bittern 2")).to_be_visible()
         self.assertEqual(Instrument.objects.get(name="Bittern 2").channel, 9)
         self.page.get_by_label("Channel 11: free").focus()

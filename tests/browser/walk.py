@@ -129,6 +129,7 @@ def a_further_box(walk: Walker) -> None:
 
 def recorded_again(walk: Walker) -> None:
     # As the program says next, on the box itself: otherwise both answer channel 1, and the take is doubtful.
+    walk.page.locator("summary", has_text="More").click()
     walk.link("Front panel of the stand-in’s Dunlin")
     walk.fill("Receive channel, part 1", "2")
     walk.button("Set on the box")

@@ -372,7 +372,7 @@ class BankNumbersForm(forms.Form):
 class TryOutForm(forms.Form):
     """One note to play."""
 
-    note = forms.IntegerField(label="Note, 0–127 (60 is middle C)", min_value=0, max_value=127, initial=MIDDLE)
+    note = forms.IntegerField(label="Note, 0–127", min_value=0, max_value=127, initial=MIDDLE)
     velocity = forms.IntegerField(label="Velocity, 1–127", min_value=1, max_value=127, initial=100)
     length_s = forms.FloatField(label="Length, s", min_value=0.05, max_value=5, initial=0.6)
     hold_s = forms.TypedChoiceField(
