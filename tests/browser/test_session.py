@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.demo.compose import tide_tables
-from hypotaxis.records.models import Pass, Take
+from hypotaxis.records.models import Pass, Session, Take
 from tests.browser.base import BrowserTest
 from tests.core.formats.test_smf import END, smf
 
@@ -120,3 +120,19 @@ class WholeWayTest(BrowserTest):
             page.get_by_role("link", name="Everything in one archive").click()
         self.assertEqual(bundle.value.suggested_filename, "tide-tables.zip")
         self.assertLess(take.placement, -300)
+
+
+class ListTest(BrowserTest):
+    def test_arrows_in_a_list_are_kept_when_it_is_left(self):
+        self.go("session:home")
+        chosen = self.page.get_by_label("Instrument of Alder kit")
+        before = chosen.input_value()
+        self.page.wait_for_load_state()
+        chosen.focus()
+        for _ in range(2):
+            self.press("ArrowDown")
+        self.assertEqual(Session.objects.get().tracks.get(name="Alder kit").instrument_uid, before)
+        self.press("Tab")
+        expect(self.page.get_by_label("Instrument of Alder kit")).not_to_have_value(before)
+        self.page.reload()
+        expect(self.page.get_by_label("Instrument of Alder kit")).not_to_have_value(before)
