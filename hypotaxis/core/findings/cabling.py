@@ -10,7 +10,7 @@ from hypotaxis.core.rig.listening import seats_of
 from hypotaxis.core.rig.plug import kind_of_cable
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.trips import heard_from, host_audio, ways_into
+from hypotaxis.core.rig.trips import heard_from, host_audio, recording_interface, ways_into
 from hypotaxis.core.rig.values import Cable
 
 LONGEST_DIN_M = 15.0
@@ -176,6 +176,20 @@ def return_idle(plan: Plan) -> Iterator[Finding]:
                 socket=socket.uid,
                 fix=_unplug(plan, plan.rig.cable_at(socket.uid)),
             )
+
+
+def second_interface(plan: Plan) -> Iterator[Finding]:
+    """Audio inputs of an interface beside the one that is recorded by."""
+    first = recording_interface(plan.rig)
+    others = {box.uid: box for box, _ in host_audio(plan.rig, "in") if box is not first}
+    for box in others.values():
+        yield Finding(
+            severity=WORTH_KNOWING,
+            about=box.uid,
+            title=f"{box.name} is not recorded from",
+            message=f"Sound is recorded by one interface, {first.name}: the clocks of two wander apart.",
+            remedy=f"Cable what comes home to {first.name}, and use {box.name} for MIDI and to listen.",
+        )
 
 
 def _is_loop(box) -> bool:

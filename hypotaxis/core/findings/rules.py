@@ -74,6 +74,7 @@ RULES: tuple[Rule, ...] = (
     cabling.unbalanced_run_long,
     cabling.send_idle,
     cabling.return_idle,
+    cabling.second_interface,
     instruments.voices_beyond_lanes,
     instruments.home_trim_high,
     ports.no_keys_in,

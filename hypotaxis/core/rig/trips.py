@@ -207,6 +207,11 @@ def _audio_sockets(rig: Rig) -> tuple[tuple[Box, Socket], ...]:
     return tuple((box, one) for box in interfaces for one in box.sockets if one.kind == "audio")
 
 
+def recording_interface(rig: Rig) -> Box | None:
+    """The interface that sound is recorded by: the first that has audio inputs."""
+    return next((box for box, _ in host_audio(rig, "in")), None)
+
+
 def returns_text(rig: Rig, returns: tuple[str, ...]) -> str:
     """Returns as they are spoken of: "line in 1–2" for a pair of one row, otherwise joined with "and".
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
@@ -209,6 +209,7 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
         for uid in instrument.inputs:
             if plan.rig.find(uid) is None:
                 raise CannotSchedule(f"The return of {instrument.name} is gone. Choose it anew on Instruments.")
+            _check_interface(plan, track, uid)
             other = heard_by.setdefault(uid, track)
             if other.uid != track.uid:
                 shared = tuple(one for one in instrument.inputs if one in other.instrument.inputs)
@@ -216,6 +217,15 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
                     f"{other.name} and {track.name} both come home on {returns_text(plan.rig, shared)}: "
                     "in one pass they would be mixed in one take. Record them in a pass each."
                 )
+
+
+def _check_interface(plan: Plan, track: ArmedTrack, uid: str) -> None:
+    first, box = recording_interface(plan.rig), plan.rig.find(uid)[0]
+    if first and box.uid != first.uid:
+        raise CannotSchedule(
+            f"{track.instrument.name} comes home on {box.name}, and sound is recorded by one interface, {first.name}: "
+            f"two have clocks of their own. Cable it to {first.name}, and choose that as its return."
+        )
 
 
 def inputs_of(plan: Plan, instruments: Sequence[Instrument]) -> tuple[InputUse, ...]:

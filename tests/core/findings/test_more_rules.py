@@ -29,7 +29,7 @@ from hypotaxis.demo.compose import saltmarsh_room
 from tests.core.findings.test_rules import found
 from tests.rooms import add_boxes, box_named, change, instrument_named, plug, small_room, uid_of, unplug
 
-QUIET = {"nothing-connected", "no-instrument-yet", "send-idle", "return-idle", "waiting-for-clock"}
+QUIET = {"nothing-connected", "no-instrument-yet", "second-interface", "send-idle", "return-idle", "waiting-for-clock"}
 
 
 def whole_demo() -> Plan:

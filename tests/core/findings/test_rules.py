@@ -125,6 +125,7 @@ class CablingRulesTest(SimpleTestCase):
             ("interface-not-joined", WRONG, unplug(plan, "Quayside 18", "USB"), "Quayside 18 is not joined"),
             ("send-idle", WORTH_KNOWING, replace(plan, instruments=()), "Quayside 18 MIDI out is idle"),
             ("return-idle", WORTH_KNOWING, change(plan, "Bittern", returns=()), "Quayside 18 line in 3 is idle"),
+            ("second-interface", WORTH_KNOWING, add_boxes(plan, ("interface-8", "Pier")), "Pier is not recorded from"),
             ("separate-out-unheard", RISKY, kick, "The kick of Alder is missing"),
             ("right-without-left", WORTH_KNOWING, unplug(plan, "Sedge", "L"), "Only R of Sedge"),
             (

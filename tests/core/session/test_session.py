@@ -26,7 +26,7 @@ from hypotaxis.core.session.passes import ArmedTrack, check_pass, inputs_of, liv
 from hypotaxis.core.session.takes import start_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.demo.compose import saltmarsh_room, tide_tables
-from tests.rooms import change, instrument_named, small_room, uid_of
+from tests.rooms import add_boxes, change, instrument_named, small_room, uid_of
 
 
 def armed(plan, *names):
@@ -55,6 +55,12 @@ class PassTest(SimpleTestCase):
             (armed(change(plan, "Bittern", returns=()), "Bittern"), "no return"),
             (armed(change(plan, "Bittern", returns=("gone",)), "Bittern"), "is gone"),
         ]
+        two = add_boxes(plan, ("interface-8", "Pier"))
+        beside = change(two, "Bittern", returns=(uid_of(two, "Pier", "line in 1"),))
+        with self.assertRaisesRegex(
+            CannotSchedule, "comes home on Pier, and sound is recorded by one interface, Quays"
+        ):
+            check_pass(beside, armed(beside, "Bittern"))
         for tracks, reason in cases:
             with self.subTest(reason), self.assertRaisesRegex(CannotSchedule, reason):
                 check_pass(plan, tracks)

@@ -20,7 +20,8 @@ from hypotaxis.core.rig.plug import fitting, kind_of_cable, pair_of
 from hypotaxis.core.rig.ports import channel_count, host_direction, is_port, keys_in, ports_of
 from hypotaxis.core.rig.search import search
 from hypotaxis.core.rig.sentence import trip_sentence
-from hypotaxis.core.rig.trips import heard_from, trip_of
+from hypotaxis.core.rig.shapes import is_interface
+from hypotaxis.core.rig.trips import heard_from, recording_interface, trip_of
 from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
@@ -94,6 +95,11 @@ def add(request):
         box = services.add_box(here.rig, here.plan, **form.cleaned_data)
         twice = any(one.name == box.name for one in here.plan.rig.boxes)
         messages.success(request, f"{box.name} stands on the sheet. Choose one of its sockets to draw a cable.")
+        first = recording_interface(here.plan.rig)
+        if first and is_interface(box.shape):
+            messages.warning(
+                request, f"Sound is recorded by one interface, {first.name}; {box.name} is there for MIDI."
+            )
         if twice:
             messages.warning(
                 request, f"There is another box called {box.name}: in lists and on labels they look alike. Rename one."
