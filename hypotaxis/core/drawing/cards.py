@@ -55,6 +55,11 @@ def tab_of(card: BoxDrawing) -> Rect:
     return Rect(card.x, card.y, 4, card.h)
 
 
+def sleeve_at(x: float, y: float) -> Rect:
+    """A cable's sleeve around a point."""
+    return Rect(x - 4, y - 4, 8, 8)
+
+
 def head_of(card: BoxDrawing) -> Head:
     """Between its sockets on a compact card, above them otherwise."""
     note = short(card.note, NOTE)

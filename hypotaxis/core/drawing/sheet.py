@@ -24,6 +24,8 @@ TOP = 20
 HEADER = 32
 PITCH = 28
 GAP = 22
+SLEEVE = 17
+"""From a cable's end to the middle of its sleeve."""
 HANDS_X, HANDS_W = 24, 116
 OUT_X, OUT_W = 186, 158
 BOX_X, BOX_W = 440, 213
@@ -101,6 +103,10 @@ class CableDrawing:
     ink: str
     strong: bool
     spoken: str
+    colour: str = ""
+    """The owner's, as a word; drawn as a sleeve at both ends."""
+    sleeves: tuple[tuple[float, float], ...] = ()
+    """Where the sleeves' middles stand."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -490,14 +496,25 @@ def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection
                 yield CableDrawing(uid=cable.uid, path=path, kind=kind, ink="text", strong=strong, spoken=spoken)
         elif cable.source in ends and cable.target in ends:
             from_host = is_interface(source[0].shape)
+            points = _points(ends[cable.source], ends[cable.target], gaps.get(cable.uid))
             yield CableDrawing(
                 uid=cable.uid,
-                path=rounded(_points(ends[cable.source], ends[cable.target], gaps.get(cable.uid))),
+                path=rounded(points),
+                colour=cable.colour,
+                sleeves=(_along(points[0], points[1]), _along(points[-1], points[-2])) if cable.colour else (),
                 kind="send" if kind == "audio" and from_host else kind,
                 ink=_cable_ink(source, target, from_host),
                 strong=strong,
                 spoken=spoken,
             )
+
+
+def _along(end: tuple[float, float], onward: tuple[float, float]) -> tuple[float, float]:
+    """A point SLEEVE from an end of a cable, on its first straight."""
+    (x, y), (to_x, to_y) = end, onward
+    if abs(to_x - x) >= abs(to_y - y):
+        return x + (SLEEVE if to_x > x else -SLEEVE), y
+    return x, y + (SLEEVE if to_y > y else -SLEEVE)
 
 
 def _cable_ink(source: tuple[Box, Socket], target: tuple[Box, Socket], from_host: bool) -> str:

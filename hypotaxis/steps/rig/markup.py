@@ -10,8 +10,19 @@ from html import escape
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
+from django.utils.text import slugify
 
-from hypotaxis.core.drawing.cards import Lettering, Rect, head_of, hit_of, is_open, label_of, mark_of, tab_of
+from hypotaxis.core.drawing.cards import (
+    Lettering,
+    Rect,
+    head_of,
+    hit_of,
+    is_open,
+    label_of,
+    mark_of,
+    sleeve_at,
+    tab_of,
+)
 from hypotaxis.core.drawing.sheet import BoxDrawing, CableDrawing, SheetDrawing, SocketDrawing
 
 _NO_UID = "00000000-0000-0000-0000-000000000000"
@@ -46,8 +57,13 @@ def _cable(page: _Page, one: CableDrawing) -> str:
     return (
         f'<a class="cable-link" href="{address}" aria-label="{spoken}"><title>{spoken}</title>'
         f'<path class="cable cable-{one.ink} cable-{one.kind}{strong}" d="{path}"/>{inner}'
-        f'<path class="cable-hit" d="{path}"/></a>'
+        f'{"".join(_sleeve(one.colour, x, y) for x, y in one.sleeves)}<path class="cable-hit" d="{path}"/></a>'
     )
+
+
+def _sleeve(colour: str, x: float, y: float) -> str:
+    """The cable's own colour, at an end of it."""
+    return f'<rect class="sleeve sleeve-{escape(slugify(colour))}" {_at(sleeve_at(x, y))}/>'
 
 
 def _card(page: _Page, one: BoxDrawing) -> str:

@@ -1,6 +1,7 @@
 """Coordinates: the sheet, the strips, the glass."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -20,6 +21,14 @@ def states(drawing):
 
 
 class SheetTest(SimpleTestCase):
+    def test_a_cable_wears_its_own_colour_at_both_ends(self):
+        plan = small_room()
+        first, *more = plan.rig.cables
+        coloured = replace(plan, rig=replace(plan.rig, cables=(replace(first, colour="red"), *more)))
+        drawn = {one.uid: one for one in draw_sheet(coloured).cables}
+        self.assertEqual((drawn[first.uid].colour, len(drawn[first.uid].sleeves)), ("red", 2))
+        self.assertEqual({len(drawn[one.uid].sleeves) for one in more if one.uid in drawn}, {0})
+
     def test_columns_stand_in_the_order_of_the_signal(self):
         drawing = draw_sheet(small_room())
         left = {box.role: box.x for box in drawing.boxes}
