@@ -9,6 +9,8 @@ from hypotaxis.core.drawing.sheet import FREE, IDLE, LOOSE, USED, BoxDrawing, So
 
 LABEL, NOTE = 20, 20
 """Characters of a socket's label and of a card's note that have room."""
+TITLE_W, NOTE_W = 8.0, 6.0
+"""Width of a letter of a name and of a note, rounded up."""
 _STUBS = {"right": "h9", "bottom": "v9", "left": "h-9"}
 
 
@@ -79,7 +81,7 @@ def head_of(card: BoxDrawing) -> Head:
     if card.role == "hands":
         return head if card.sockets else head._replace(note=Lettering(note, card.x + 13, card.y + 38))
     if card.role != "boxes":
-        room = len(card.title) < 12
+        room = TITLE_W * len(card.title) + NOTE_W * len(note) <= card.w - 33
         return head._replace(note=Lettering(note, right - 12, card.y + 21, "end")) if room else head
     if card.w < 200:
         return head

@@ -311,10 +311,11 @@ def _card(look: _Look, box: Box, role: str, chosen: list[Socket], x: float, y: f
         row = rows["left"] if side != "right" else rows["right"]
         if side == "bottom":
             hanging += 1
-            rows["left"] += hanging == 1
         else:
             rows[side] += 1
         drawn.append(_socket(look, box, role, run, (at_x, y + top + row * PITCH + PITCH / 2, side), (x, w)))
+    # The last row of the left side is for what hangs below it.
+    rows["left"] += hanging > 0
     if role == "sends":
         # What hands play in stands below what goes out.
         shift = rows["right"] * PITCH

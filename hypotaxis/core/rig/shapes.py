@@ -263,7 +263,7 @@ SHAPES: dict[str, Shape] = {
             SocketShape("MIDI out", "out", "midi", "din"),
             _usb(),
             _port("keys", "out", "played from"),
-            _port("from the host", "in", "spare"),
+            _port("from the host", "in", "sends to boxes"),
             *_pair("out", "L", "R"),
         ),
         parts=16,

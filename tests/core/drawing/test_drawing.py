@@ -23,7 +23,8 @@ def states(drawing):
 class SheetTest(SimpleTestCase):
     def test_a_cable_wears_its_own_colour_at_both_ends(self):
         plan = small_room()
-        first, *more = plan.rig.cables
+        first = plan.rig.cable_at(uid_of(plan, "Sedge", "L"))
+        more = [one for one in plan.rig.cables if one is not first]
         coloured = replace(plan, rig=replace(plan.rig, cables=(replace(first, colour="red"), *more)))
         drawn = {one.uid: one for one in draw_sheet(coloured).cables}
         self.assertEqual((drawn[first.uid].colour, len(drawn[first.uid].sleeves)), ("red", 2))
