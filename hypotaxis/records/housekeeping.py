@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from django.db import transaction
+from django.db.models import Q
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.records import audio
@@ -49,10 +50,17 @@ def weighed(row: Session | Track | Rig) -> Weighed:
     return Weighed(row, len(takes), round(megabytes(audio_of(takes)), 1))
 
 
-def put_away(row: Session | Track | Rig, away: bool) -> None:
-    """Put a session, track or rig away, or bring it back."""
-    row.away = away
-    row.save(update_fields=["away"])
+def tidy(row: Session | Track | Rig, to: str) -> str:
+    """Put a session, track or rig "away", bring it "back", or throw it away for good ("gone", of what is put away
+    alone); what was done, in a sentence, "" for nothing. Raises CannotSchedule."""
+    if to in ("away", "back"):
+        row.away = to == "away"
+        row.save(update_fields=["away"])
+        return f"{row.name} is {'put away; bring it back below' if row.away else 'back'}."
+    if to == "gone" and row.away:
+        throw_away(row)
+        return f"{row.name} is gone, with the audio that nothing else needs."
+    return ""
 
 
 def throw_take_away(take: Take) -> None:
@@ -100,7 +108,8 @@ def _jobs_of(row: Session | Track | Rig) -> list:
 
 def _check_idle(row: Session | Track | Rig) -> None:
     session = row.session if isinstance(row, Track) else row
-    if _passes_of(session).filter(job__state__in=Job.UNFINISHED).exists():
+    busy = Q(job__state__in=Job.UNFINISHED) | Q(measuring__state__in=Job.UNFINISHED)
+    if _passes_of(session).filter(busy).exists():
         raise CannotSchedule("A pass of it is still running. Stop it first.")
 
 

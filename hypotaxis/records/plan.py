@@ -217,6 +217,13 @@ def notes_of(track: rows.Track) -> np.ndarray:
     return np.frombuffer(bytes(track.notes), dtype=NOTE)
 
 
+def notes_in_bars(track: rows.Track, first_bar: int, last_bar: int) -> np.ndarray:
+    """Those of its notes that begin in these bars, both included."""
+    tempo, notes = tempo_of(track.session), notes_of(track)
+    first, end = tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)
+    return notes[(notes["tick"] >= first) & (notes["tick"] < end)]
+
+
 def controls_of(track: rows.Track) -> np.ndarray:
     """A track's controls as an array of core.session.score.CONTROL."""
     return np.frombuffer(bytes(track.controls), dtype=CONTROL)

@@ -44,8 +44,8 @@ class KeysIn:
 
     def __call__(self, message: Message) -> list[Message]:
         """What leaves for a message that came in; nothing for ports that are not played from, and for system bytes."""
-        port = self.ports.get(message.port)
-        if port is None or not message.data or message.data[0] >= EXCLUSIVE:
+        port = self._port_of(message)
+        if port is None:
             return []
         kind, channel = kind_of(message.data[0]), channel_of(message.data[0])
         if kind in (NOTE_ON, NOTE_OFF):
@@ -56,12 +56,15 @@ class KeysIn:
             for out, seat in self._seats(instrument)
         ]
 
+    def _port_of(self, message: Message) -> str | None:
+        """The port (socket uid) by which hands sent it; None for other ports and for system bytes."""
+        passes = message.data and message.data[0] < EXCLUSIVE
+        return self.ports.get(message.port) if passes else None
+
     def played_by(self, message: Message) -> list[Instrument]:
         """The instruments that a message from the hands plays."""
-        port = self.ports.get(message.port)
-        if port is None or not message.data or message.data[0] >= EXCLUSIVE:
-            return []
-        return self.played(port, channel_of(message.data[0]))
+        port = self._port_of(message)
+        return [] if port is None else self.played(port, channel_of(message.data[0]))
 
     def played(self, port: str, channel: int) -> list[Instrument]:
         """The instruments that a port (socket uid) and a channel play."""

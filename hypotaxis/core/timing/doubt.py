@@ -51,19 +51,21 @@ def sound_unwritten(recording: Recording, spans: np.ndarray, beat: float) -> flo
     beat: what only rings on there falls from beat to beat; what stays as loud, or grows, is played.
     """
     size = max(1, round(WINDOW_S * recording.rate))
-    levels = _levels(recording, size)
-    if len(levels) == 0:
-        return None
-    rest = max(float(np.percentile(levels, REST_PERCENTILE)), LOWEST_DB)
-    written = np.zeros(len(levels) + 1)
+    count = recording.frames // size
+    written = np.zeros(count + 1)
     settle = SETTLE_S * recording.rate
     for begin, end in spans:
-        first, last = (int(np.clip(at / size, 0, len(levels))) for at in (begin - size, end + settle))
+        first, last = (int(np.clip(at / size, 0, count)) for at in (begin - size, end + settle))
         written[first] += 1
         written[last] -= 1
-    free = np.cumsum(written[:-1]) == 0
     windows = max(1, math.ceil(beat / size))
-    for first, last in _runs(free, windows + 1):
+    rests = _runs(np.cumsum(written[:-1]) == 0, windows + 1)
+    if not rests:
+        # Nothing to look into: the recording need not be read once more.
+        return None
+    levels = _levels(recording, size)
+    rest = max(float(np.percentile(levels, REST_PERCENTILE)), LOWEST_DB)
+    for first, last in rests:
         loudest = _held(levels[first:last], windows)
         # The first beat shows what rings on; what comes after is held against it.
         for place in range(windows, len(loudest)):

@@ -71,16 +71,12 @@ class Measurement:
     @property
     def lateness_half(self) -> float | None:
         """Half the width of the lateness's interval."""
-        if self.lateness_low is None or self.lateness_high is None:
-            return None
-        return (self.lateness_high - self.lateness_low) / 2
+        return _half(self.lateness_low, self.lateness_high)
 
     @property
     def jitter_half(self) -> float | None:
         """Half the width of the jitter's interval."""
-        if self.jitter_low is None or self.jitter_high is None:
-            return None
-        return (self.jitter_high - self.jitter_low) / 2
+        return _half(self.jitter_low, self.jitter_high)
 
     @property
     def samples(self) -> float:
@@ -129,9 +125,7 @@ class Comparison:
     @property
     def difference_half(self) -> float | None:
         """Half the width of the difference's interval."""
-        if self.difference_low is None or self.difference_high is None:
-            return None
-        return (self.difference_high - self.difference_low) / 2
+        return _half(self.difference_low, self.difference_high)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -181,6 +175,11 @@ def comparison_of(found: Difference) -> Comparison:
 def hits_of(found: Lateness) -> tuple[Hit, ...]:
     """The single hits of an answer."""
     return tuple(Hit(round(hit.moment, 3), round(hit.onset, 3), hit.used) for hit in found.hits)
+
+
+def _half(low: float | None, high: float | None) -> float | None:
+    """Half the width of an interval; None where an end is not known."""
+    return None if low is None or high is None else (high - low) / 2
 
 
 def _known(value: float) -> float | None:

@@ -278,7 +278,7 @@ def tidy(request, kind, uid):
     """Rename, copy, put away, bring back or throw away a session or a track."""
     here = in_use(request)
     row = get_object_or_404(KINDS[kind], uid=uid, **{OWNED_BY[kind]: here.rig.uid})
-    to = request.POST.get("to")
+    to = request.POST.get("to", "")
     answer = redirect("session:sessions")
     if to == "rename":
         name = request.POST.get("name", "").strip()[:80]
@@ -291,18 +291,14 @@ def tidy(request, kind, uid):
         made = copy_session(row)
         messages.success(request, f"{made.name} has the same notes and settings, and no takes.")
         return remember(answer, "session", str(made.uid))
-    elif to in ("away", "back"):
-        housekeeping.put_away(row, to == "away")
-        messages.info(
-            request, f"{row.name} is put away; bring it back below." if to == "away" else f"{row.name} is back."
-        )
-    elif to == "gone" and row.away:
+    else:
         try:
-            housekeeping.throw_away(row)
+            done = housekeeping.tidy(row, to)
         except CannotSchedule as error:
             messages.error(request, str(error))
         else:
-            messages.success(request, f"{row.name} is gone, with the audio that nothing else needs.")
+            if done:
+                messages.success(request, done)
     return answer
 
 

@@ -360,7 +360,7 @@ def _uid_or_none(text: str):
 
 
 @dataclass(frozen=True)
-class HeardInput:
+class HeardRow:
     """An input of a try-out as its row shows it."""
 
     name: str
@@ -374,7 +374,7 @@ def _heard(plan: Plan, job: Job) -> dict:
     """What a try-out shows: its stations, levels and verdict."""
     wish, heard = trying.wish_of(job), trying.heard_of(job)
     rows = [
-        HeardInput(
+        HeardRow(
             one.name,
             level_bar(one.level, one.peak, one.clips > 0, wish.aim_db),
             level_text(one.peak) if one.peak > trying.FLOOR_DB else "−∞",

@@ -59,17 +59,13 @@ def choose(request, uid):
 def tidy(request, uid):
     """Put a rig away, bring it back, or throw one that is put away away for good."""
     row = get_object_or_404(Rig, uid=uid, template=False)
-    to = request.POST.get("to")
-    if to in ("away", "back"):
-        housekeeping.put_away(row, to == "away")
-        messages.info(request, f"{row.name} is {'put away; bring it back below' if to == 'away' else 'back'}.")
-    elif to == "gone" and row.away:
-        try:
-            housekeeping.throw_away(row)
-        except CannotSchedule as error:
-            messages.error(request, str(error))
-        else:
-            messages.success(request, f"{row.name} is gone, with its sessions and their audio.")
+    try:
+        done = housekeeping.tidy(row, request.POST.get("to", ""))
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    else:
+        if done:
+            messages.success(request, done)
     return redirect("rig:rigs")
 
 

@@ -13,7 +13,7 @@ from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.records import audio
 from hypotaxis.records.models import Take, Track
-from hypotaxis.records.plan import load_plan, notes_of, tempo_of
+from hypotaxis.records.plan import load_plan, notes_in_bars, notes_of, tempo_of
 
 APART_S = 0.03
 """Two moments of different tracks that are nearer than this are not told apart."""
@@ -75,11 +75,10 @@ def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
 def _played_by(take: Take, recording) -> str:
     """Which other track of the session plays what is in it, in a sentence; "" where none does."""
     tempo, rate = tempo_of(take.session), take.sample_rate
-    first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
 
     def moments(track: Track) -> np.ndarray:
-        ticks = np.unique(notes_of(track)["tick"])
-        return tempo.samples_at(ticks[(ticks >= first) & (ticks < end)], rate) - take.first_sample
+        ticks = np.unique(notes_in_bars(track, take.run.first_bar, take.run.last_bar)["tick"])
+        return tempo.samples_at(ticks, rate) - take.first_sample
 
     mine = moments(take.track)
     plan = load_plan(take.session.rig)

@@ -19,7 +19,7 @@ from hypotaxis.core.units import signed
 from hypotaxis.records import audio
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Take
-from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.records.plan import notes_in_bars, tempo_of
 from hypotaxis.steps.session.services.doubting import doubts_of
 
 MOST_BORROWED = 200
@@ -36,10 +36,7 @@ def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
 
 def _notes_of(take: Take) -> np.ndarray:
     """The notes of a take's pass that come home in it."""
-    tempo = tempo_of(take.session)
-    first, end = tempo.bar_tick(take.run.first_bar), tempo.bar_tick(take.run.last_bar + 1)
-    notes = notes_of(take.track)
-    notes = notes[(notes["tick"] >= first) & (notes["tick"] < end)]
+    notes = notes_in_bars(take.track, take.run.first_bar, take.run.last_bar)
     return notes[take.part.notes_by(take.return_uid, notes["note"])] if take.part else notes
 
 

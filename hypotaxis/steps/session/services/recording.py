@@ -28,7 +28,7 @@ from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, run
 from hypotaxis.records.lateness import known_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
-from hypotaxis.records.plan import controls_of, load_plan, notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of, tempo_of
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place
 
@@ -159,12 +159,10 @@ def _run(run: Pass, reporter: Reporter) -> None:
 
 def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
     """When the notes of a pass begin, in samples from its first frame."""
-    tempo = tempo_of(run.session)
-    first, end = tempo.bar_tick(run.first_bar), tempo.bar_tick(run.last_bar + 1)
-    armed = {part.track for part in setup.parts}
-    ticks = [notes_of(track)["tick"] for track in run.session.tracks.all() if str(track.uid) in armed]
+    armed = run.session.tracks.filter(uid__in=[part.track for part in setup.parts])
+    ticks = [notes_in_bars(track, run.first_bar, run.last_bar)["tick"] for track in armed]
     every = np.unique(np.concatenate([np.zeros(0, int), *ticks]))
-    return tempo.samples_at(every[(every >= first) & (every < end)], setup.rate) - setup.first_sample
+    return tempo_of(run.session).samples_at(every, setup.rate) - setup.first_sample
 
 
 def _meter_row(meter: InputMeter) -> dict:
