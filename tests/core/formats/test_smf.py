@@ -79,7 +79,9 @@ class RoundTripTest(SimpleTestCase):
     def test_any_part(self, part, channel, sound, tpq):
         notes, controls = part
         tempo = TempoMap(tpq, ((0, 500_000), (960, 400_000)), ((0, 3, 4), (2880, 7, 8)))
-        score = Score(tempo, (ScorePart("Lïne", channel, notes, controls, **sound),), 20_000)
+        # A piece ends where its last note ends, or later.
+        end = max(20_000, int((notes["tick"] + notes["duration"]).max()))
+        score = Score(tempo, (ScorePart("Lïne", channel, notes, controls, **sound),), end)
         self.assert_same(read_smf(write_smf(score)), score)
 
 
