@@ -179,7 +179,7 @@ class Desk:
         return {
             self._system_name(box, socket): (box, socket)
             for box, socket in self.rig.each_socket()
-            if is_port(box, socket) and hubs_between(self.rig, box, socket.carried_by) is not None
+            if is_port(self.rig, box, socket) and hubs_between(self.rig, box, socket.carried_by) is not None
         }
 
     @cached_property
@@ -271,9 +271,9 @@ class Desk:
         for name, (other, end) in self._ends.items():
             if host_direction(other, end) != "in":
                 continue
-            outs = [s for s in box.sockets if s.kind == "midi" and s.direction == "out" and not s.thru_of]
-            arrives = any(reached.socket == end.uid for out in outs for reached in heard_from(self.rig, out.uid))
-            if (by_usb and other.uid == box.uid and end.carried_by == by_usb) or (not by_usb and arrives):
+            ends = (s for s in box.sockets if s.kind == "midi" and s.direction == "out" and not s.thru_of)
+            outs = [out.uid for out in ends if out.carried_by == by_usb]
+            if end.uid in outs or any(end.uid == one.socket for out in outs for one in heard_from(self.rig, out)):
                 found.append(name)
         return found
 

@@ -59,7 +59,7 @@ class PanelForm(forms.Form):
         self._choose(
             "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
         )
-        ports = [socket.label for socket in box.sockets if is_port(box, socket)]
+        ports = [socket.label for socket in box.sockets if is_port(here.plan.rig, box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
         self.order_fields(
             ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", "loose", "taken"]

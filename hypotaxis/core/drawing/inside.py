@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 from hypotaxis.core.drawing.paths import number
+from hypotaxis.core.rig.links import devices_on, is_usb_host
+from hypotaxis.core.rig.plug import routable
 from hypotaxis.core.rig.values import LINKS, Box, Rig, Route, Socket
 
 PITCH = 28
 LEFT, RIGHT, WIDTH = 118, 262, 380
 TOP = 16
-PASSES = {"midi": ("midi", "cv"), "audio": ("audio",), "cv": ("cv", "midi")}
 
 
 @dataclass(frozen=True)
@@ -92,13 +93,24 @@ def told(box: Box, route: Route) -> str:
 
 
 def _ends(rig: Rig, box: Box, direction: str) -> tuple[End, ...]:
-    mine = [socket for socket in box.sockets if socket.kind not in LINKS and socket.direction == direction]
-    ends = []
-    for row, socket in enumerate(mine):
-        far = rig.far_end(socket.uid)
-        told_far = f"by {socket.carried_by}" if socket.carried_by else (rig.socket_text(far[1].uid) if far else "free")
-        ends.append(End(socket, TOP + PITCH * row + PITCH / 2, told_far))
-    return tuple(ends)
+    mine = [
+        socket
+        for socket in box.sockets
+        if (socket.direction == direction and socket.kind not in LINKS) or is_usb_host(box, socket)
+    ]
+    return tuple(
+        End(socket, TOP + PITCH * row + PITCH / 2, _far(rig, box, socket)) for row, socket in enumerate(mine)
+    )
+
+
+def _far(rig: Rig, box: Box, socket: Socket) -> str:
+    """What is plugged in at a socket, in words."""
+    if socket.carried_by:
+        return f"by {socket.carried_by}"
+    if is_usb_host(box, socket):
+        return ", ".join(device.name for device, _ in devices_on(rig, socket.uid)) or "free"
+    far = rig.far_end(socket.uid)
+    return rig.socket_text(far[1].uid) if far else "free"
 
 
 def _curve(start_y: float, end_y: float) -> str:
@@ -110,6 +122,6 @@ def _curve(start_y: float, end_y: float) -> str:
 def _cell(box: Box, source: Socket, target: Socket, by_ends: dict[tuple[str, str], Route]) -> Cell:
     route = by_ends.get((source.uid, target.uid))
     thru = bool(target.thru_of) and target.thru_of == source.label
-    possible = target.kind in PASSES.get(source.kind, ()) and not target.thru_of
+    possible = routable(source, target)
     words = told(box, route) if route else f"{source.label} to {target.label}: {'thru' if thru else 'not joined'}"
     return Cell(source, target, route, thru, possible, words)

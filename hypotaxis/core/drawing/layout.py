@@ -8,6 +8,7 @@ passed. Boxes that hang below another (by thru or voltage), or stand beside it o
 from bisect import bisect_left
 from collections import defaultdict
 
+from hypotaxis.core.rig.links import is_usb_host
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box, Rig, kept_with_rig
 
@@ -30,16 +31,18 @@ def arranged(rig: Rig) -> dict[str, list[Box]]:
 
 
 def hangs_on(rig: Rig) -> dict[str, str]:
-    """Boxes that go with another one, by uid: those fed by its thru or voltage, and those that its sound goes through
-    on the way home. The one that feeds first counts; nothing goes with itself, however it is cabled."""
+    """Boxes that go with another one, by uid: those fed by its thru or voltage, the devices of a USB host, and those
+    that its sound goes through on the way home. The one that feeds first counts; nothing goes with itself, however it is cabled."""
     found: dict[str, str] = {}
     for cable in rig.cables:
         one, other = rig.find(cable.source), rig.find(cable.target)
+        devices = bool(other) and is_usb_host(*other)
+        one, other = (other, one) if devices else (one, other)
         if not one or not other or {column_of(one[0].shape), column_of(other[0].shape)} != {"boxes"}:
             continue
         downward = bool(one[1].thru_of) or one[1].kind == "cv"
         homeward = one[1].kind == "audio" and bool(rig.onward(cable.target))
-        if (downward or homeward) and not _leads_to(found, one[0].uid, other[0].uid):
+        if (downward or homeward or devices) and not _leads_to(found, one[0].uid, other[0].uid):
             found.setdefault(other[0].uid, one[0].uid)
     return found
 

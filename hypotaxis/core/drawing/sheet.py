@@ -14,7 +14,7 @@ from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.loops import loop_trip
-from hypotaxis.core.rig.ports import host_direction
+from hypotaxis.core.rig.ports import host_direction, is_port
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of
 from hypotaxis.core.rig.values import LINKS, Box, Cable, Rig, Socket
@@ -197,7 +197,7 @@ def _used(plan: Plan) -> frozenset[str]:
                 end
                 for r in heard_from(rig, socket.uid)
                 for hop in r.hops
-                for end in (hop.cable.source, hop.cable.target)
+                for end in (hop.source, hop.target)
             }
         played = socket.duty.startswith(("played from", "clock from", "surface"))
         outside = column_of(box.shape) == "outside" and rig.cable_at(socket.uid)
@@ -283,7 +283,8 @@ def _roles(rig: Rig, box: Box) -> list[tuple[str, list[Socket]]]:
         return [("sends", [*outward, *played]), ("receives", inward)]
     if column_of(box.shape) == "hands":
         return [("hands", plain)]
-    ports = [socket for socket in box.sockets if socket.carried_by and socket.duty not in ("spare", "editor")]
+    carried = (socket for socket in box.sockets if socket.carried_by and is_port(rig, box, socket))
+    ports = [socket for socket in carried if socket.duty not in ("spare", "editor")]
     sends = [socket for socket in ports if host_direction(box, socket) == "out"]
     receives = [socket for socket in ports if host_direction(box, socket) == "in"]
     sides = [("sends", sends)] * bool(sends) + [("receives", receives)] * bool(receives)

@@ -42,7 +42,7 @@ def stations(
     row = []
     if plan.rig.find(instrument.send):
         row.append(Station(plan.rig.socket_text(instrument.send), "out", LIT if left else OPEN))
-    row += [Station(name, "out", out) for name in _between(plan, [hop.cable.target for hop in trip.outward[:-1]])]
+    row += [Station(name, "out", out) for name in _between(plan, [hop.target for hop in trip.outward[:-1]])]
     box = plan.rig.box(instrument.box)
     row.append(Station(box.name if box else instrument.name, "text", passed if trip.reaches else NO_CABLE))
     return (*row, *_homeward(plan, instrument, trip, moved, ended=ended))

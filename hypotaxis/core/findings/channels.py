@@ -238,7 +238,7 @@ def plays_nobody(plan: Plan) -> Iterator[Finding]:
     for box in plan.rig.boxes:
         if not box.setup.transmits or column_of(box.shape) != "hands":
             continue
-        for out in midi_outs(box):
+        for out in midi_outs(plan.rig, box):
             reached = heard_from(plan.rig, out.uid)
             known = [way for way in reached if named_channels(plan, way) or listener(plan, way).setup.omni]
             answered = any(

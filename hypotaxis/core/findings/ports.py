@@ -3,9 +3,10 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, counted
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, counted, listed
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.change import set_sockets, with_cable
+from hypotaxis.core.rig.change import add_route, set_sockets, with_cable
+from hypotaxis.core.rig.links import devices_on, is_usb_host
 from hypotaxis.core.rig.listening import seats_of
 from hypotaxis.core.rig.ports import DEEPEST_HUBS, PortEnd, hubs_between, is_seen, keys_in, match, ports_of
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
@@ -87,6 +88,39 @@ def port_not_seen(plan: Plan) -> Iterator[Finding]:
             socket=link.uid if link else end.socket.uid,
             fix=_join(plan, end.box, link) if link and not plan.rig.cable_at(link.uid) else None,
         )
+
+
+def device_without_route(plan: Plan) -> Iterator[Finding]:
+    """Devices at a USB host that passes nothing on to them, or nothing of theirs."""
+    for box, socket in plan.rig.each_socket():
+        devices = [device for device, _ in devices_on(plan.rig, socket.uid)] if is_usb_host(box, socket) else []
+        if not devices or any(socket.uid in (route.source, route.target) for route in box.routes):
+            continue
+        names = listed([device.name for device in devices])
+        yield Finding(
+            severity=RISKY,
+            about=box.uid,
+            also=tuple(device.uid for device in devices),
+            title=f"{box.name} passes nothing on to {names}",
+            message=f"{names} is plugged in at {socket.label}, so the computer does not see it: its notes come and go "
+            f"through {box.name}, and no route inside leads to {socket.label} or from it.",
+            remedy=f"Lay routes inside {box.name}, or plug {names} into the computer.",
+            socket=socket.uid,
+            fix=_routed(box, socket),
+        )
+
+
+def _routed(box: Box, usb: Socket) -> Fix | None:
+    """Routes from every MIDI input to the devices, and back to every MIDI output."""
+    ends = [s for s in box.sockets if s.kind == "midi" and not s.thru_of]
+    wanted = [(s.uid, usb.uid) if s.direction == "in" else (usb.uid, s.uid) for s in ends]
+
+    def lay(plan: Plan) -> Plan:
+        for source, target in wanted:
+            plan = add_route(plan, source, target)
+        return plan
+
+    return Fix(f"Join {usb.label} with the MIDI sockets of {box.name}", lay, "Lay the routes") if wanted else None
 
 
 def port_missing(plan: Plan) -> Iterator[Finding]:

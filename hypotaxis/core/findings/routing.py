@@ -53,7 +53,7 @@ def loop_through_host(plan: Plan) -> Iterator[Finding]:
         back = next((r for r in heard_from(plan.rig, socket.uid) if r.socket in played), None)
         if back:
             box = plan.rig.box(back.box)
-            way = [plan.rig.find(hop.cable.target)[0].name for hop in back.hops]
+            way = [plan.rig.find(hop.target)[0].name for hop in back.hops]
             yield Finding(
                 severity=WRONG,
                 about=box.uid,
@@ -76,7 +76,7 @@ def reached_twice(plan: Plan) -> Iterator[Finding]:
         if len(ways) < 2:
             continue
         one, other = _spelled(plan, ways[0], ways[1])
-        last = ways[-1].hops[-1].cable if ways[-1].hops else None
+        last = ways[-1].hops[-1] if ways[-1].hops else None
         yield Finding(
             severity=RISKY,
             about=instrument.uid,
@@ -88,7 +88,7 @@ def reached_twice(plan: Plan) -> Iterator[Finding]:
             facts=tuple(hop.cable.uid for way in ways for hop in way.hops),
             fix=Fix(
                 f"Unplug {plan.rig.socket_text(last.source)}",
-                lambda p, uid=last.uid: without_cable(p, uid),
+                lambda p, uid=last.cable.uid: without_cable(p, uid),
                 "Unplug the second way",
             )
             if last
@@ -106,7 +106,7 @@ def _spelled(plan: Plan, one: Reached, other: Reached) -> tuple[str, str]:
 
 
 def _by_boxes(plan: Plan, way: Reached) -> str:
-    between = [plan.rig.find(hop.cable.target)[0].name for hop in way.hops[:-1]]
+    between = [plan.rig.find(hop.target)[0].name for hop in way.hops[:-1]]
     return f"through {listed(between)}" if between else "straight" if way.hops else "by its own port"
 
 
@@ -115,7 +115,7 @@ def _by_last_socket(plan: Plan, way: Reached) -> str:
 
 
 def _by_sockets(plan: Plan, way: Reached) -> str:
-    steps = [f"{plan.rig.socket_text(hop.cable.source)} → {plan.rig.socket_text(hop.cable.target)}" for hop in way.hops]
+    steps = [f"{plan.rig.socket_text(hop.source)} → {plan.rig.socket_text(hop.target)}" for hop in way.hops]
     return f"by {', '.join(steps)}"
 
 

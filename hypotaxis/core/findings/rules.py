@@ -26,6 +26,7 @@ RULES: tuple[Rule, ...] = (
     levels.modular_into_line,
     ports.interface_not_joined,
     ports.port_not_seen,
+    ports.device_without_route,
     ports.port_missing,
     ports.port_taken,
     ports.surface_among_keys,

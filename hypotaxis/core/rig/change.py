@@ -7,7 +7,8 @@ from dataclasses import replace
 from hypotaxis.core.errors import DoesNotFit
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.build import another_like, box_from_shape, new_uid
-from hypotaxis.core.rig.plug import adapter_between, order_ends, pair_of, run_of, takes_devices
+from hypotaxis.core.rig.links import takes_devices
+from hypotaxis.core.rig.plug import adapter_between, order_ends, pair_of, routable, run_of
 from hypotaxis.core.rig.ports import host_direction, is_port, reported_name
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import LINKS, Box, Cable, Rig, Route, Socket
@@ -200,7 +201,7 @@ def with_cable(plan: Plan, one: str, other: str, *, uid: str = "", **noted) -> P
     noted.setdefault("adapter", adapter_between(out, into))
     cable = Cable(uid=uid or new_uid(), source=source, target=target, **noted)
     after = set_rig(plan, cables=(*plan.rig.cables, cable))
-    played = column_of(from_box.shape) == "hands" and is_port(to_box, into) and not into.duty
+    played = column_of(from_box.shape) == "hands" and is_port(plan.rig, to_box, into) and not into.duty
     if played and host_direction(to_box, into) == "in":
         after = set_sockets(after, {target: {"duty": "played from"}})
     return after
@@ -248,6 +249,8 @@ def add_route(plan: Plan, source: str, target: str) -> Plan:
         raise DoesNotFit("A route joins two sockets of one box. Choose both ends again.")
     if one[1].direction == "out" or other[1].direction == "in":
         raise DoesNotFit(f"A route goes from an input to an output, not from {one[1].label} to {other[1].label}.")
+    if not routable(one[1], other[1]):
+        raise DoesNotFit(f"{one[0].name} cannot pass on what enters {one[1].label} by {other[1].label}.")
     if any(route.source == source and route.target == target for route in one[0].routes):
         raise DoesNotFit(f"{one[1].label} goes to {other[1].label} already.")
     route = Route(uid=new_uid(), source=source, target=target)

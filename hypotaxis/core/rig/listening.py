@@ -8,7 +8,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument, Plan, Seat
-from hypotaxis.core.rig.ports import PortEnd, leads
+from hypotaxis.core.rig.links import host_of
+from hypotaxis.core.rig.ports import PortEnd, is_port, leads
 from hypotaxis.core.rig.trips import Reached, arriving, heard_from
 from hypotaxis.core.rig.values import Box, Rig, Socket
 
@@ -56,7 +57,7 @@ def listener(plan: Plan, reached: Reached) -> Box:
     """The box whose channel setting counts: the box that is reached, or the converter that turns notes into voltages
     for it."""
     box = plan.rig.box(reached.box)
-    last = reached.hops[-1].cable if reached.hops else None
+    last = reached.hops[-1] if reached.hops else None
     by_voltage = last is not None and plan.rig.find(reached.socket)[1].kind == "cv"
     return plan.rig.find(last.source)[0] if by_voltage else box
 
@@ -85,9 +86,10 @@ def answers(plan: Plan, seat: Seat) -> list[Answer]:
     return found
 
 
-def midi_outs(box: Box) -> list[Socket]:
-    """The outs by which a box plays others: not its thrus, and not ends inside a link."""
-    return [s for s in box.sockets if s.kind == "midi" and s.direction == "out" and not s.thru_of and not s.carried_by]
+def midi_outs(rig: Rig, box: Box) -> list[Socket]:
+    """The outs by which a box plays others: not its thrus, and not ends inside a link to the computer."""
+    outs = [s for s in box.sockets if s.kind == "midi" and s.direction == "out" and not s.thru_of]
+    return [one for one in outs if not one.carried_by or host_of(rig, box, one)]
 
 
 def players_into(rig: Rig, port: str) -> list[tuple[Box, Reached | None]]:
@@ -95,13 +97,13 @@ def players_into(rig: Rig, port: str) -> list[tuple[Box, Reached | None]]:
     found = rig.find(port)
     if found is None:
         return []
-    if found[1].carried_by:
+    if found[1].carried_by and is_port(rig, *found):
         return [(found[0], None)]
     return [
         (box, reached)
         for box in rig.boxes
         if box.uid != found[0].uid and box.shape != "host"
-        for out in midi_outs(box)
+        for out in midi_outs(rig, box)
         if not any(route.target == out.uid for route in box.routes)
         for reached in heard_from(rig, out.uid)
         if reached.socket == port

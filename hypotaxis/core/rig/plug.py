@@ -4,7 +4,10 @@ Checked once, here: direction, kind, one cable a socket, no MIDI in a circle. Wh
 an adapter, which is named; where kinds differ it takes a box between, which is named too.
 """
 
+from dataclasses import replace
+
 from hypotaxis.core.errors import DoesNotFit, FeedbackLoop, SocketTaken
+from hypotaxis.core.rig.links import entered, is_usb_host, takes_devices
 from hypotaxis.core.rig.values import CONNECTORS, LINKS, Box, Cable, Rig, Socket
 
 KIND_WORDS = {"midi": "MIDI", "audio": "audio", "cv": "control voltage", "usb": "USB", "network": "network"}
@@ -25,6 +28,12 @@ _CONVERTERS = {
     frozenset(("audio", "usb")): "an audio interface",
     frozenset(("midi", "network")): "a network MIDI end",
     frozenset(("audio", "cv")): "a level converter or an envelope follower",
+}
+_PASSES = {
+    "midi": ("midi", "cv", "usb"),
+    "usb": ("midi", "usb"),
+    "audio": ("audio",),
+    "cv": ("cv", "midi"),
 }
 # Connectors that a plain cable joins as they are, though they are not the same.
 _PLAIN = {
@@ -67,6 +76,12 @@ def fits(rig: Rig, one_uid: str, other_uid: str) -> bool:
     except DoesNotFit:
         return False
     return True
+
+
+def routable(source: Socket, target: Socket) -> bool:
+    """Whether a box can pass on what enters one of its sockets by another: MIDI to MIDI, to voltages or to the devices
+    it takes and back, audio to audio; a thru repeats its own input only."""
+    return source.uid != target.uid and target.kind in _PASSES.get(source.kind, ()) and not target.thru_of
 
 
 def fitting(rig: Rig, uid: str) -> frozenset[str]:
@@ -167,11 +182,6 @@ def _directed(rig: Rig, one_uid: str, other_uid: str) -> tuple[str, str]:
     return other_uid, one_uid
 
 
-def takes_devices(box: Box, socket: Socket) -> bool:
-    """Whether USB devices are plugged in here: a socket of the computer, of a hub, or of a USB host."""
-    return socket.connector == "usb-a" or box.shape == "host"
-
-
 def _usb_ends(rig: Rig, one: tuple[Box, Socket], other: tuple[Box, Socket]) -> tuple[str, str]:
     if takes_devices(*one) == takes_devices(*other) or one[0].uid == other[0].uid:
         raise DoesNotFit(
@@ -187,9 +197,25 @@ def midi_circle(rig: Rig, source: str, target: str) -> list[str]:
     hold back what they filter: a circle through which nothing comes round again and again is none."""
     end = rig.find(source)
     here = rig.find(target)
-    if end is None or here is None or end[1].kind != "midi":
+    if end is None or here is None:
         return []
-    queue = [(target, (here[0].name,), frozenset(range(1, 17)), True, 0)]
+    if is_usb_host(*here):
+        return _circle_by_link(rig, source, target)
+    return _circle(rig, source, target) if end[1].kind == "midi" else []
+
+
+def _circle_by_link(rig: Rig, link: str, goal: str) -> list[str]:
+    """The circle that a device's link to a USB host closes: what leaves for the device comes back to leave again."""
+    if not any(goal in (route.source, route.target) for route in rig.find(goal)[0].routes):
+        return []
+    if rig.cable_at(link) is None:
+        rig = replace(rig, cables=(*rig.cables, Cable(uid=link, source=link, target=goal)))
+    circles = (_circle(rig, goal, end) for _, end in entered(rig, goal))
+    return next(filter(None, circles), [])
+
+
+def _circle(rig: Rig, source: str, target: str) -> list[str]:
+    queue = [(target, (rig.find(target)[0].name,), frozenset(range(1, 17)), True, 0)]
     seen: set[tuple] = set()
     while queue:
         uid, names, channels, clock, rounds = queue.pop(0)
@@ -199,7 +225,7 @@ def midi_circle(rig: Rig, source: str, target: str) -> list[str]:
         for out, route in rig.onward(uid):
             passing = frozenset(filter(None, map(route.passes, channels))) if route else channels
             ticks = clock and (route is None or route.clock)
-            if out.kind != "midi" or not (passing or ticks):
+            if out.kind not in ("midi", "usb") or not (passing or ticks):
                 continue
             if out.uid == source:
                 # Clock passes or does not; channels may still die out, each round changing them, within sixteen rounds.
@@ -207,9 +233,7 @@ def midi_circle(rig: Rig, source: str, target: str) -> list[str]:
                     return [*names, names[0]]
                 queue.append((target, names, passing, False, rounds + 1))
                 continue
-            cable = rig.cable_at(out.uid)
-            far = rig.find(cable.target) if cable and cable.source == out.uid else None
-            if far:
-                more = (far[0].name,) if rounds == 0 else ()
-                queue.append((far[1].uid, names + more, passing, ticks, rounds))
+            for _, entry in entered(rig, out.uid):
+                more = (rig.find(entry)[0].name,) if rounds == 0 else ()
+                queue.append((entry, names + more, passing, ticks, rounds))
     return []

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from hypotaxis.core.rig.links import host_of, takes_devices, upstream
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
 from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket, kept_with_rig
 from hypotaxis.core.studio import Port
@@ -58,9 +59,12 @@ def host_direction(box: Box, socket: Socket) -> str:
     return "in" if socket.direction == "out" else "out"
 
 
-def is_port(box: Box, socket: Socket) -> bool:
-    """Whether the computer sees this socket as a port."""
-    return socket.kind == "midi" and (bool(socket.carried_by) or is_interface(box.shape))
+def is_port(rig: Rig, box: Box, socket: Socket) -> bool:
+    """Whether the computer sees this socket as a port. What is inside a link that a USB host takes belongs to that host;
+    inside one that is not cabled yet it will be a port."""
+    if socket.kind != "midi":
+        return False
+    return host_of(rig, box, socket) is None if socket.carried_by else is_interface(box.shape)
 
 
 def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
@@ -70,7 +74,7 @@ def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
 
 @kept_with_rig
 def _every_port(rig: Rig) -> tuple[PortEnd, ...]:
-    sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(box, socket))
+    sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(rig, box, socket))
     return tuple(PortEnd(box, socket, host_direction(box, socket)) for box, socket in sockets)
 
 
@@ -92,31 +96,9 @@ def channel_count(rig: Rig) -> int:
 def hubs_between(rig: Rig, box: Box, by: str = "") -> int | None:
     """How many hubs stand between a box and the computer; None when no link leads there. by: label of the one link
     to follow, otherwise any."""
-    best = None
-    for socket in box.sockets:
-        if socket.kind not in LINKS or socket.connector == "usb-a" or (by and socket.label != by):
-            continue
-        hubs = _hubs_from(rig, socket.uid)
-        if hubs is not None and (best is None or hubs < best):
-            best = hubs
-    return best
-
-
-def _hubs_from(rig: Rig, uid: str) -> int | None:
-    hubs, seen = 0, set()
-    while uid not in seen:
-        seen.add(uid)
-        end = rig.far_end(uid)
-        if end is None:
-            return None
-        if end[0].shape == "host":
-            return hubs
-        upward = next((s for s in end[0].sockets if s.kind == "usb" and s.connector != "usb-a"), None)
-        if end[0].shape != "usb-hub" or upward is None:
-            return None
-        hubs += 1
-        uid = upward.uid
-    return None
+    links = [one for one in box.sockets if one.kind in LINKS and not takes_devices(box, one) and by in ("", one.label)]
+    goals = (upstream(rig, link.uid) for link in links)
+    return min((goal.hubs for goal in goals if goal and goal.box.shape == "host"), default=None)
 
 
 def is_seen(rig: Rig, end: PortEnd) -> bool:

@@ -64,11 +64,11 @@ def _outward(rig: Rig, trip: Trip) -> list[Piece]:
 
 
 def _hop(rig: Rig, hop: Hop, *, first: bool) -> list[Piece]:
-    goal = Piece(rig.socket_text(hop.cable.target), "out")
+    goal = Piece(rig.socket_text(hop.target), "out")
     if first and not hop.route and not hop.by_thru:
         return [Piece(", enter "), goal]
-    leaves = Piece(rig.socket_text(hop.cable.source), "out")
-    source, target = rig.find(hop.cable.source), rig.find(hop.cable.target)
+    leaves = Piece(rig.socket_text(hop.source), "out")
+    source, target = rig.find(hop.source), rig.find(hop.target)
     if source and source[1].kind == "cv":
         return [Piece(", are turned into voltage at "), leaves, Piece(" for "), goal]
     word = ", go straight on by " if hop.by_thru else ", are passed on by "

@@ -178,6 +178,11 @@ SHAPES: dict[str, Shape] = {
             _din_in(),
             SocketShape("MIDI out", "out", "midi", "din"),
         ),
+        # What comes in goes to every device, and what devices send goes out together (common practice).
+        routes=(
+            *(RouteShape("MIDI in", f"USB {number}") for number in (1, 2)),
+            *(RouteShape(f"USB {number}", "MIDI out") for number in (1, 2)),
+        ),
         group=INTERFACES,
         icon="router",
     ),

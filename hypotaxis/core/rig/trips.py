@@ -9,7 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Instrument, Seat
-from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.rig.links import entered, is_usb_host
+from hypotaxis.core.rig.ports import is_port, ports_of
 from hypotaxis.core.rig.shapes import is_interface
 from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket, kept_with_rig
 
@@ -20,10 +21,12 @@ MOST_STEPS = 4000
 
 @dataclass(frozen=True)
 class Hop:
-    """One cable on the way: from a socket to a socket. thru: the source repeats in hardware; route: the path inside the
-    box that led to the source, None for the first hop and for a thru."""
+    """One cable on the way: from the socket it leaves by to the one it enters. by_thru: the source repeats in hardware;
+    route: the path inside the box that led to the source, None for the first hop and for a thru."""
 
     cable: Cable
+    source: str
+    target: str
     by_thru: bool
     route: Route | None = None
 
@@ -73,7 +76,7 @@ class Trip:
     @property
     def sockets(self) -> frozenset[str]:
         """Uids of every socket on the trip, those of the definition included."""
-        ends = {end for hop in self.outward for end in (hop.cable.source, hop.cable.target)}
+        ends = {end for hop in self.outward for end in (hop.source, hop.target)}
         ends |= {end for way in self.homeward for cable in way for end in (cable.source, cable.target)}
         return frozenset(ends | {self.instrument.send, *self.instrument.inputs} - {""})
 
@@ -90,7 +93,7 @@ def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
         return ()
     found: list[Reached] = []
     open_ends: list[tuple[str, tuple[Hop, ...], bool, Route | None, tuple[int, ...], bool]] = []
-    if start[1].carried_by:
+    if start[1].carried_by and is_port(rig, *start):
         found.append(Reached(start[0].uid, send, ()))
         open_ends += [
             (out.uid, (), route is None, route, *_through(route, ALL_CHANNELS, True)) for out, route in rig.onward(send)
@@ -101,21 +104,24 @@ def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
         if not open_ends:
             break
         source, hops, by_thru, route, channels, clock = open_ends.pop(0)
-        cable = rig.cable_at(source)
-        if cable is None or cable.source != source or any(hop.cable is cable for hop in hops):
-            continue
-        end = rig.find(cable.target)
-        if end is None:
-            continue
-        box, socket = end
-        way = (*hops, Hop(cable, by_thru, route))
-        found.append(Reached(box.uid, socket.uid, way, channels, clock))
-        for out, onward in rig.onward(socket.uid):
-            if out.kind in ("midi", "cv") and socket.kind == "midi":
+        for cable, target in entered(rig, source):
+            end = rig.find(target)
+            if end is None or any(hop.target == target for hop in hops):
+                continue
+            box, socket = end
+            way = (*hops, Hop(cable, source, target, by_thru, route))
+            found.append(Reached(box.uid, target, way, channels, clock))
+            for out, onward in rig.onward(target):
                 passing, ticks = _through(onward, channels, clock)
-                if any(passing) or ticks:
+                if _passes_midi(rig, socket, out) and (any(passing) or ticks):
                     open_ends.append((out.uid, way, onward is None, onward, passing, ticks))
     return tuple(found)
+
+
+def _passes_midi(rig: Rig, entry: Socket, out: Socket) -> bool:
+    """Whether what comes in at one socket of a box and leaves by the other is MIDI, or was until it left."""
+    by_device, to_device = (is_usb_host(*rig.find(one.uid)) for one in (entry, out))
+    return (entry.kind == "midi" or by_device) and (out.kind in ("midi", "cv") or to_device)
 
 
 def arriving(rig: Rig, box: str, sender: Instrument | Seat) -> list[Reached]:

@@ -136,7 +136,7 @@ def _hops(rig: Rig, send: str, channel: int, box_uid: str) -> list[Leg]:
     reached = next((one for one in heard_from(rig, send) if one.box == box_uid and one.channels[channel - 1]), None)
     legs = []
     for hop in reached.hops if reached else ():
-        passing = rig.find(hop.cable.source)[0]
+        passing = rig.find(hop.source)[0]
         if hop.route:
             message = NOTE_BYTES * BYTE_US / 1000
             typed = passing.delays.through_ms

@@ -18,6 +18,7 @@ from hypotaxis.demo.compose import tide_tables
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
 from hypotaxis.standin.wire import on_the_wire, parse
+from tests.core.rig.test_links import estuary, without_routes
 from tests.core.session.test_schedule import part
 from tests.rooms import box_named, plug, small_room, uid_of
 
@@ -87,6 +88,14 @@ class DeskTest(SimpleTestCase):
         as_delivered = Desk(plan.rig)
         self.assertLess(np.abs(hear(as_delivered, plan, [(10, (0x92, 40, 110))], 3)).max(), 0.001)
         self.assertGreater(np.abs(hear(as_delivered, plan, [(10, (0x90, 40, 110))], 3)).max(), 0.05)
+
+    def test_a_box_behind_a_usb_host_sounds_through_it(self):
+        plan = plug(estuary(), "Teal", "L", "Quayside 18", "line in 7")
+        for routed in (plan, without_routes(plan, "Estuary")):
+            one = Desk(routed.rig, {box_named(routed, "Teal").uid: FrontPanel((3,))}, seed=1)
+            heard = np.abs(hear(one, routed, [(100, (0x92, 48, 100))], 7)).max()
+            self.assertEqual(heard > 0.05, routed is plan)
+            self.assertNotIn("notes by USB", " ".join(port.system_name for port in one.ports()))
 
     def test_a_separate_out_takes_its_voice_out_of_the_main(self):
         plan = plug(small_room(), "Alder", "kick", "Quayside 18", "line in 7")

@@ -243,7 +243,7 @@ def _picked(rig: Rig, at: str) -> dict:
 def _heard(plan: Plan, at: str, request) -> dict | None:
     """Which boxes hear which channel of a picked MIDI output of the host."""
     box, socket = plan.rig.find(at)
-    if not is_port(box, socket) or host_direction(box, socket) != "out":
+    if not is_port(plan.rig, box, socket) or host_direction(box, socket) != "out":
         return None
     reached = heard_from(plan.rig, at)
     cells = []
