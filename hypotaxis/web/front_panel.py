@@ -11,7 +11,7 @@ from django.shortcuts import redirect, render
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import is_port
 from hypotaxis.core.rig.shapes import column_of, is_interface
-from hypotaxis.core.rig.values import Box
+from hypotaxis.core.rig.values import Box, Rig
 from hypotaxis.records.current import in_use
 from hypotaxis.records.models import FrontPanel as PanelRow
 from hypotaxis.standin.units import HEARS, FrontPanel, panel_as_delivered
@@ -28,7 +28,7 @@ class PanelForm(forms.Form):
     steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
-    def __init__(self, *args, panel: FrontPanel, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
+    def __init__(self, *args, panel: FrontPanel, rig: Rig, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
         """wanted: the channels on which the plan sends to it, a part each."""
         initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "steps", "off")}
         super().__init__(*args, initial=initial, **kwargs)
@@ -59,7 +59,7 @@ class PanelForm(forms.Form):
         self._choose(
             "loose", "Cables that have slipped out", [s.label for s in box.sockets if s.pluggable], panel.loose
         )
-        ports = [socket.label for socket in box.sockets if is_port(here.plan.rig, box, socket)]
+        ports = [socket.label for socket in box.sockets if is_port(rig, box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
         self.order_fields(
             ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", "loose", "taken"]
@@ -99,7 +99,7 @@ def panel(request, uid):
     now = front_panels().get(box.uid, panel_as_delivered(box))
     plan = in_use(request).plan
     came_from = plan.instrument(request.GET.get("for", ""))
-    form = PanelForm(request.POST or None, panel=now, box=box, wanted=_wanted(plan, box))
+    form = PanelForm(request.POST or None, panel=now, rig=plan.rig, box=box, wanted=_wanted(plan, box))
     if request.method == "POST" and form.is_valid():
         kept = PanelRow.objects.filter(box_uid=box.uid).first()
         settings = (kept.settings if kept else _plain(now)) | form.settings()

@@ -47,3 +47,20 @@ class InstrumentTest(BrowserTest):
         self.button("Play the note")
         self.see("Nothing came home on line in 1–2.")
         self.see("Sedge receives on another channel than 2")
+
+    def test_a_whole_kit_of_voices_is_typed_in_one_go(self):
+        self.go("instruments:home")
+        self.page.get_by_role("link", name="Bittern", exact=True).click()
+        self.unfold("Parts and returns")
+        self.page.get_by_role("link", name="Voices").click()
+        rows = range(1, 8)
+        for row in rows:
+            expect(self.page.get_by_label(f"Voice of row {row + 1}", exact=True)).to_be_hidden()
+            self.page.get_by_label(f"Note of row {row}", exact=True).fill(str(35 + row))
+            self.page.get_by_label(f"Voice of row {row}", exact=True).fill(f"drum {row}")
+        self.button("Keep the voices")
+        self.unfold("Parts and returns")
+        self.page.get_by_role("link", name="Voices").click()
+        for row in rows:
+            expect(self.page.get_by_label(f"Voice of row {row}", exact=True)).to_have_value(f"drum {row}")
+        expect(self.page.get_by_label("Voice of row 9")).to_be_hidden()

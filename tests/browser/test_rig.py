@@ -206,7 +206,7 @@ class FindingsTest(SheetTest):
     def test_a_finding_is_meant_until_its_cause_changes(self):
         self.go("rig:home")
         item = self.page.locator(".side-item", has_text="Junction out 6 is idle")
-        item.get_by_role("link", name="Unplug it").click()
+        item.get_by_role("link", name="It is meant").click()
         self.button("It is meant")
         self.see("This field is required")
         self.page.get_by_label("It is meant to be so").fill("The delay is set by hand.")

@@ -98,9 +98,7 @@ def _ends(rig: Rig, box: Box, direction: str) -> tuple[End, ...]:
         for socket in box.sockets
         if (socket.direction == direction and socket.kind not in LINKS) or is_usb_host(box, socket)
     ]
-    return tuple(
-        End(socket, TOP + PITCH * row + PITCH / 2, _far(rig, box, socket)) for row, socket in enumerate(mine)
-    )
+    return tuple(End(socket, TOP + PITCH * row + PITCH / 2, _far(rig, box, socket)) for row, socket in enumerate(mine))
 
 
 def _far(rig: Rig, box: Box, socket: Socket) -> str:

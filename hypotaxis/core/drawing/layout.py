@@ -32,7 +32,8 @@ def arranged(rig: Rig) -> dict[str, list[Box]]:
 
 def hangs_on(rig: Rig) -> dict[str, str]:
     """Boxes that go with another one, by uid: those fed by its thru or voltage, the devices of a USB host, and those
-    that its sound goes through on the way home. The one that feeds first counts; nothing goes with itself, however it is cabled."""
+    that its sound goes through on the way home. The one that feeds first counts; nothing goes with itself, however it
+    is cabled."""
     found: dict[str, str] = {}
     for cable in rig.cables:
         one, other = rig.find(cable.source), rig.find(cable.target)

@@ -193,12 +193,7 @@ def _used(plan: Plan) -> frozenset[str]:
     used |= {uid for loop in plan.loops for uid in loop_trip(rig, loop).sockets}
     for box, socket in rig.each_socket():
         if socket.clock:
-            used |= {
-                end
-                for r in heard_from(rig, socket.uid)
-                for hop in r.hops
-                for end in (hop.source, hop.target)
-            }
+            used |= {end for r in heard_from(rig, socket.uid) for hop in r.hops for end in (hop.source, hop.target)}
         played = socket.duty.startswith(("played from", "clock from", "surface"))
         outside = column_of(box.shape) == "outside" and rig.cable_at(socket.uid)
         if played or outside or socket.kind in LINKS:

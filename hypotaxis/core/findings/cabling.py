@@ -3,15 +3,13 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, listed
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, Lead, listed
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.change import set_cable, with_cable, without_cable
-from hypotaxis.core.rig.listening import seats_of
-from hypotaxis.core.rig.plug import kind_of_cable
-from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.rig.change import replug, set_cable, with_cable, without_cable
+from hypotaxis.core.rig.plug import kind_of_cable, pair_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.trips import heard_from, host_audio, recording_interface, ways_into
-from hypotaxis.core.rig.values import Cable
+from hypotaxis.core.rig.trips import host_audio, recording_interface
+from hypotaxis.core.rig.values import LINKS, Box, Cable, Socket
 
 LONGEST_DIN_M = 15.0
 """50 ft (MIDI 1.0 Detailed Specification, current loop)."""
@@ -33,7 +31,14 @@ def nothing_connected(plan: Plan) -> Iterator[Finding]:
                 title=f"{box.name} is not cabled",
                 message="No cable ends at it, so it can neither hear nor be heard.",
                 remedy="Choose one of its sockets on the sheet, then the one the cable goes to.",
+                lead=_first_plug(box),
             )
+
+
+def _first_plug(box: Box) -> Lead | None:
+    plugs = (socket for socket in box.sockets if socket.pluggable and socket.kind not in LINKS)
+    first = next(plugs, None)
+    return Lead("cable", f"Cable {first.label}", first.uid) if first else None
 
 
 def midi_run_too_long(plan: Plan) -> Iterator[Finding]:
@@ -107,8 +112,18 @@ def stereo_into_mono(plan: Plan) -> Iterator[Finding]:
                 remedy="Use a cable that parts the sides onto two inputs, or a mono out.",
                 socket=cable.target,
                 facts=(cable.uid,),
-                fix=_unplug(plan, cable),
+                fix=_from_a_mono_out(plan, cable),
             )
+
+
+def _from_a_mono_out(plan: Plan, cable: Cable) -> Fix | None:
+    """The cable begins at a free out of the box that carries one side."""
+    box, _ = plan.rig.find(cable.source)
+    outs = (s for s in box.sockets if s.kind == "audio" and s.direction == "out" and not (s.both_sides or s.separate))
+    out = next((one for one in outs if plan.rig.cable_at(one.uid) is None), None)
+    if out is None:
+        return None
+    return Fix(f"Use {out.label} instead", lambda p: replug(p, cable, cable.source, out.uid))
 
 
 def mono_into_stereo(plan: Plan) -> Iterator[Finding]:
@@ -140,44 +155,6 @@ def _unplug(plan: Plan, cable) -> Fix:
     )
 
 
-def send_idle(plan: Plan) -> Iterator[Finding]:
-    """A MIDI output that is cabled, and that no instrument sends on."""
-    used = {seat.send for _, seat, _ in seats_of(plan)}
-    for end in ports_of(plan.rig, "out"):
-        box, socket = end.box, end.socket
-        reached = heard_from(plan.rig, socket.uid)
-        cable = plan.rig.cable_at(socket.uid)
-        if reached and cable and socket.uid not in used:
-            first = plan.rig.box(reached[0].box)
-            yield Finding(
-                severity=WORTH_KNOWING,
-                about=box.uid,
-                title=f"{plan.rig.socket_text(socket.uid)} is idle",
-                message=f"It is cabled to {first.name}, and no instrument sends on it.",
-                # Clock that is planned is not sent yet: it would silence this and cure nothing.
-                remedy=f"Define an instrument for {first.name}, take the cable out, or mark it as meant.",
-                socket=socket.uid,
-                fix=_unplug(plan, cable),
-            )
-
-
-def return_idle(plan: Plan) -> Iterator[Finding]:
-    """An audio input at which a cable ends, and that no instrument takes home."""
-    used = _taken_home(plan)
-    for box, socket in host_audio(plan.rig, "in"):
-        source = plan.rig.far_end(socket.uid)
-        if source and socket.uid not in used and not source[1].separate and not _is_loop(source[0]):
-            yield Finding(
-                severity=WORTH_KNOWING,
-                about=box.uid,
-                title=f"{plan.rig.socket_text(socket.uid)} is idle",
-                message=f"{plan.rig.socket_text(source[1].uid)} ends there, and no instrument uses it as a return.",
-                remedy="Choose it as a return, or take the cable out.",
-                socket=socket.uid,
-                fix=_unplug(plan, plan.rig.cable_at(socket.uid)),
-            )
-
-
 def second_interface(plan: Plan) -> Iterator[Finding]:
     """Audio inputs of an interface beside the one that is recorded by."""
     first = recording_interface(plan.rig)
@@ -192,36 +169,6 @@ def second_interface(plan: Plan) -> Iterator[Finding]:
         )
 
 
-def _is_loop(box) -> bool:
-    """Whether a box passes audio on: what comes home from it is an effect loop's."""
-    return any(route.gain_db == 0 and box.at(route.source).kind == "audio" for route in box.routes)
-
-
-def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
-    """A separate out that is plugged, and that comes home, by whatever way, on no input that is taken home."""
-    heard = {way[0].source for uid in _taken_home(plan) for way in ways_into(plan.rig, uid)}
-    for cable in plan.rig.cables:
-        found, target = plan.rig.find(cable.source), plan.rig.find(cable.target)
-        if found and target and found[1].separate and cable.source not in heard:
-            yield Finding(
-                severity=RISKY,
-                about=found[0].uid,
-                title=f"The {found[1].separate} of {found[0].name} is missing",
-                message=f"A cable in {found[1].label} takes the {found[1].separate} out of the main outs, and nothing "
-                f"takes home what goes into {plan.rig.socket_text(cable.target)}.",
-                remedy=f"Choose the input where it ends as a return, or pull the cable out of {found[1].label}.",
-                socket=cable.source,
-                facts=(cable.uid,),
-                fix=_unplug(plan, cable),
-            )
-
-
-def _taken_home(plan: Plan) -> set[str]:
-    """The inputs that instruments and effect loops take home."""
-    uids = {uid for instrument in plan.instruments for uid in instrument.inputs}
-    return uids | {uid for loop in plan.loops for uid in loop.returns}
-
-
 def right_without_left(plan: Plan) -> Iterator[Finding]:
     """Only the right socket of a pair is plugged: many boxes sum to mono on the left one alone."""
     for box, socket in plan.rig.each_socket():
@@ -229,19 +176,23 @@ def right_without_left(plan: Plan) -> Iterator[Finding]:
         if is_interface(box.shape) or socket.direction != "out" or other is None or socket.is_left:
             continue
         if plan.rig.cable_at(socket.uid) and not plan.rig.cable_at(other.uid):
-            cable, goal = plan.rig.cable_at(socket.uid), plan.rig.cable_at(socket.uid).target
             yield Finding(
                 severity=WORTH_KNOWING,
                 about=box.uid,
                 title=f"Only {socket.label} of {box.name} is plugged",
                 message=f"Many boxes sum both sides on {other.label} alone; {socket.label} carries half of the sound.",
-                remedy=f"Plug {other.label} instead, or both.",
+                remedy=f"Plug {other.label} too, or instead.",
                 socket=socket.uid,
-                fix=Fix(
-                    f"Plug {other.label} instead",
-                    lambda p, c=cable, left=other.uid, goal=goal: with_cable(without_cable(p, c.uid), left, goal),
-                ),
+                fix=_with_the_left(plan, plan.rig.cable_at(socket.uid), other),
             )
+
+
+def _with_the_left(plan: Plan, cable: Cable, left: Socket) -> Fix:
+    """The left side beside the right one where its neighbour is free, otherwise in its place."""
+    both = pair_of(plan.rig, cable.source, cable.target)
+    if both:
+        return Fix(f"Plug {left.label} into {plan.rig.socket_text(both[1])} too", lambda p: with_cable(p, *both))
+    return Fix(f"Plug {left.label} instead", lambda p: replug(p, cable, cable.source, left.uid))
 
 
 def effect_one_way(plan: Plan) -> Iterator[Finding]:

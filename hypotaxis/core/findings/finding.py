@@ -1,8 +1,9 @@
 """What a rule found: what, why it matters, what to do, and where."""
 
 import hashlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import groupby
 
 from hypotaxis.core.plan import Plan
 
@@ -21,6 +22,17 @@ class Fix:
     def button(self) -> str:
         """What a button says that leads to it."""
         return self.short or self.words
+
+
+@dataclass(frozen=True)
+class Lead:
+    """Where the remedy is made by hand. kind: "instrument" or "loop", which are defined of the box `about`, "cable",
+    which is drawn from the socket `about`, or "panels", the settings of the box `about`; words: what a button says that
+    leads there."""
+
+    kind: str
+    words: str
+    about: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -43,6 +55,8 @@ class Finding:
     """Name of the rule, filled in by `check`."""
     fix: Fix | None = field(default=None, compare=False)
     """The remedy in one move, where there is one."""
+    lead: Lead | None = field(default=None, compare=False)
+    """Where it is made by hand, for what needs to be told more."""
 
     def concerns(self, uid: str) -> bool:
         """Whether the finding belongs to the thing with this uid."""
@@ -61,6 +75,23 @@ class Finding:
 
 Rule = Callable[[Plan], Iterator[Finding]]
 """A rule is a function from the plan to findings; its name, with dashes, is the rule's."""
+
+
+MOST_APART = 2
+"""Findings of one kind that are told one by one."""
+
+
+def alike(findings: Sequence[Finding]) -> list[tuple[Finding, list[Finding]]]:
+    """Findings in their order, each with those that are told together with it: more than MOST_APART of one rule and
+    severity in a row are one thing said of many."""
+    groups = []
+    for _, run in groupby(findings, key=lambda one: (one.rule, one.severity)):
+        first, *others = run
+        if len(others) < MOST_APART:
+            groups += [(one, []) for one in (first, *others)]
+        else:
+            groups.append((first, others))
+    return groups
 
 
 def listed(names: list[str]) -> str:

@@ -9,7 +9,6 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_instrument, set_up, with_cable
 from hypotaxis.core.rig.listening import arrivals, held_back, seats_of
 from hypotaxis.core.rig.plug import fits
-from hypotaxis.core.rig.shapes import SHAPES, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, returns_text, send_sockets, way_home, ways_into
 from hypotaxis.core.rig.values import Box, Rig, Socket
 from hypotaxis.core.session.lanes import lanes_of, sequencers_of
@@ -115,7 +114,7 @@ def return_not_cabled(plan: Plan) -> Iterator[Finding]:
                 "it is "
                 "plugged into.",
                 socket=uid,
-                fix=_plug_home(plan, end, uid),
+                fix=_homes_fix(plan, instrument) or _plug_home(plan, end, uid),
             )
 
 
@@ -249,21 +248,6 @@ def both_sides_from_one(plan: Plan) -> Iterator[Finding]:
                     f"Take {plan.rig.socket_text(left)} alone",
                     lambda p, uid=instrument.uid, left=left: set_instrument(p, uid, returns=(left,)),
                 ),
-            )
-
-
-def no_instrument_yet(plan: Plan) -> Iterator[Finding]:
-    """A sounding box that hears the host, of which no instrument is made."""
-    used = {instrument.box for instrument in plan.instruments}
-    heard = {reached.box for _, socket in send_sockets(plan.rig) for reached in heard_from(plan.rig, socket.uid)}
-    for box in plan.rig.boxes:
-        if box.uid in heard and box.uid not in used and parts_of(box.shape, box.setup) and box.shape in SHAPES:
-            yield Finding(
-                severity=WORTH_KNOWING,
-                about=box.uid,
-                title=f"{box.name} is not an instrument yet",
-                message="It hears the host, but nothing says on which channel or where its sound comes back.",
-                remedy="Define it on the Instruments step.",
             )
 
 

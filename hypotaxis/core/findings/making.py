@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, Finding, counted, listed
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, Finding, Lead, counted, listed
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.startup import HOST_ON, on_key
@@ -50,4 +50,5 @@ def settings_not_made(plan: Plan) -> Iterator[Finding]:
                 f"{first[0].lower()}{first[1:]}",
                 remedy="Make it on the box and tick it on the panel settings.",
                 facts=tuple(step.key for step in open_ones),
+                lead=Lead("panels", "Panel settings", one.box.uid),
             )

@@ -5,7 +5,7 @@ Each rule is a function from the plan to findings, in a file of its subject; its
 
 from dataclasses import replace
 
-from hypotaxis.core.findings import cabling, channels, clock, instruments, levels, loops, making, ports, routing
+from hypotaxis.core.findings import cabling, channels, clock, instruments, levels, loops, making, ports, routing, unused
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
 from hypotaxis.core.findings.meant import set_aside
 from hypotaxis.core.plan import Plan
@@ -51,7 +51,7 @@ RULES: tuple[Rule, ...] = (
     instruments.both_sides_from_one,
     cabling.stereo_into_mono,
     cabling.mono_into_stereo,
-    cabling.separate_out_unheard,
+    unused.separate_out_unheard,
     instruments.separate_out_expected,
     levels.line_into_modular,
     levels.line_into_microphone,
@@ -73,16 +73,17 @@ RULES: tuple[Rule, ...] = (
     levels.too_weak,
     levels.other_line_level,
     cabling.unbalanced_run_long,
-    cabling.send_idle,
-    cabling.return_idle,
+    unused.send_idle,
+    unused.return_idle,
     cabling.second_interface,
     instruments.voices_beyond_lanes,
     instruments.home_trim_high,
     ports.no_keys_in,
     making.settings_not_made,
     cabling.same_name,
+    unused.no_instrument_yet,
+    unused.no_loop_yet,
     cabling.nothing_connected,
-    instruments.no_instrument_yet,
 )
 
 _RANK = {WRONG: 0, RISKY: 1, WORTH_KNOWING: 2}

@@ -1,7 +1,8 @@
 """Where does a USB or network link lead: up to the computer or a USB host, and down to the devices plugged in there?
 
-Cables of links run from the device to what takes it. A box other than the computer that takes devices is a USB host: its
-routes go to and from the socket that takes them, and what the devices send and hear never reaches the computer by itself.
+Cables of links run from the device to what takes it. A box other than the computer that takes devices is a USB host:
+its routes go to and from the socket that takes them, and what the devices send and hear does not reach the computer by
+itself.
 """
 
 from collections.abc import Iterator

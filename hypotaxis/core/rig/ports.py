@@ -60,8 +60,8 @@ def host_direction(box: Box, socket: Socket) -> str:
 
 
 def is_port(rig: Rig, box: Box, socket: Socket) -> bool:
-    """Whether the computer sees this socket as a port. What is inside a link that a USB host takes belongs to that host;
-    inside one that is not cabled yet it will be a port."""
+    """Whether the computer sees this socket as a port. What is inside a link that a USB host takes belongs to that
+    host; inside one that is not cabled yet it will be a port."""
     if socket.kind != "midi":
         return False
     return host_of(rig, box, socket) is None if socket.carried_by else is_interface(box.shape)

@@ -213,15 +213,16 @@ class StandingForm(Merged, forms.Form):
 
 
 class VoicesForm(Merged, forms.Form):
-    """Which note plays which sound, and where that comes home. Rows without a name are left out."""
+    """Which note plays which sound, and where that comes home. Rows without a name are left out. The page shows one
+    empty row at a time, so that a whole kit can be typed in one go."""
 
-    MORE = 4
+    MORE = 32
     as_one = True
 
     def __init__(self, *args, instrument: Instrument, rows: Sequence[Voice], **kwargs) -> None:
         super().__init__(*args, **kwargs)
         homes = [("", "main"), *((back.uid, back.name) for back in instrument.further)]
-        self.count = len(rows) + self.MORE
+        self.count = min(len(rows) + self.MORE, 128)
         for number in range(self.count):
             row = rows[number] if number < len(rows) else None
             self.fields[f"note_{number}"] = forms.IntegerField(

@@ -112,6 +112,8 @@ class CablingRulesTest(SimpleTestCase):
         second = replace(instrument_named(plan, "Bittern"), uid="x", name="Second", channel=4)
         crowd = replace(plan, instruments=(*plan.instruments, second))
         chain = plug(add_boxes(plan, ("mono-synth", "Teal")), "Alder", "thru", "Teal", "MIDI in")
+        crossed = plug(add_boxes(plan, ("interface-8", "Pier")), "Pier", "MIDI out", "Quayside 18", "MIDI in")
+        straight = plug(plan, "Quayside 18", "line out 5", "Quayside 18", "line in 7")
         # 15 m (50 ft) of DIN: MIDI 1.0 Detailed Specification; 5 m: USB 2.0; three thrus: common practice.
         cases = [
             ("port-set-aside", WRONG, spare, "“spare”"),
@@ -123,8 +125,8 @@ class CablingRulesTest(SimpleTestCase):
             ("usb-run-too-long", RISKY, self.long(plan, "Heron 61", "USB", 6.1), "6.1 m from Heron 61 USB"),
             ("thru-chain-long", WORTH_KNOWING, chain, "4 boxes are chained on Quayside 18 MIDI out"),
             ("interface-not-joined", WRONG, unplug(plan, "Quayside 18", "USB"), "Quayside 18 is not joined"),
-            ("send-idle", WORTH_KNOWING, replace(plan, instruments=()), "Quayside 18 MIDI out is idle"),
-            ("return-idle", WORTH_KNOWING, change(plan, "Bittern", returns=()), "Quayside 18 line in 3 is idle"),
+            ("send-idle", WORTH_KNOWING, crossed, "Pier MIDI out is idle"),
+            ("return-idle", WORTH_KNOWING, straight, "Line in 7 is idle"),
             ("second-interface", WORTH_KNOWING, add_boxes(plan, ("interface-8", "Pier")), "Pier is not recorded from"),
             ("separate-out-unheard", RISKY, kick, "The kick of Alder is missing"),
             ("right-without-left", WORTH_KNOWING, unplug(plan, "Sedge", "L"), "Only R of Sedge"),

@@ -7,6 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from PIL import Image
 
+from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.core.rig import change
 from hypotaxis.records import journal
@@ -159,13 +160,13 @@ class RemediesTest(DemoTest):
         self.assertIn("its cause has changed", self.told(answer))
 
     def test_a_remedy_is_done_and_a_mark_is_a_step_of_the_journal(self):
-        finding = next(f for f in self.client.get(reverse("rig:home")).context["findings"] if f.rule == "send-idle")
+        finding = next(f for f in check(self.plan) if f.rule == "return-not-cabled")
         self.client.post(reverse("rig:mean", args=[finding.key]), {"reason": "for now"})
         self.assertEqual([one.reason for one in self.plan.meant][-1], "for now")
         journal.undo(self.rig)
         self.assertEqual(len(self.plan.meant), 1)
         self.client.post(reverse("rig:finding", args=[finding.key]))
-        self.assertIsNone(self.plan.rig.cable_at(self.socket("Junction 6", "out 6")))
+        self.assertIsNotNone(self.plan.rig.cable_at(self.socket("Sluice", "out")))
         kick = next(iter(self.client.get(reverse("rig:home")).context["meant"]))[0]
         self.client.post(reverse("rig:stand-again", args=[kick.key]))
         self.assertIn("Channel 10 of Junction out 5 is used twice", self.page("rig:home"))

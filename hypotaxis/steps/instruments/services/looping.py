@@ -47,10 +47,11 @@ def loop_lines(here: InUse) -> list[LoopLine]:
     return lines
 
 
-def propose_loop(plan: Plan) -> Loop:
-    """A loop through the first box that the host's audio reaches and that is in no loop yet, as it is cabled."""
+def propose_loop(plan: Plan, box_uid: str = "") -> Loop:
+    """A loop through a box, or the first that the host's audio reaches and that is in no loop yet, as it is cabled."""
     used = {loop.box for loop in plan.loops} | {one.box for one in plan.instruments}
-    for box in plan.rig.boxes:
+    asked = plan.rig.box(box_uid)
+    for box in [asked] if asked else plan.rig.boxes:
         sends = sends_of(plan.rig, box.uid)[:2] if takes_audio(box) and box.uid not in used else []
         if sends:
             returns = tuple(homes_of(plan.rig, box.uid)[:2])

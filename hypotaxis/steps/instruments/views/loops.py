@@ -17,7 +17,7 @@ from hypotaxis.steps.instruments.views.lines import home
 def loop(request, uid=None):
     """Define a loop, what the sheet already says filled in, or change one."""
     here = in_use(request)
-    value = _loop_or_404(here, uid) if uid else looping.propose_loop(here.plan)
+    value = _loop_or_404(here, uid) if uid else looping.propose_loop(here.plan, request.GET.get("box", ""))
     form = LoopForm(request.POST or None, plan=here.plan, loop=value)
     form.of_new = uid is None
     if request.method == "POST" and form.is_valid():

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.guide import draw_guide
 from hypotaxis.core.drawing.sheet import SheetDrawing, draw_sheet, still_free
 from hypotaxis.core.errors import DoesNotFit, NothingToUndo
-from hypotaxis.core.findings.finding import listed
+from hypotaxis.core.findings.finding import alike, listed
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.beginning import LAST, next_move
 from hypotaxis.core.rig.levels import advice, levels_along
@@ -57,6 +57,7 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
         marked=marked | changed,
         fitting=fit,
     )
+    groups = alike(here.findings)
     context = {
         "drawing": drawing,
         "parts": sheet_parts(drawing, picked=at if picked else "", fitting=fit),
@@ -64,8 +65,8 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
         "last_move": LAST,
         "sought": sought,
         "hits": len(marked),
-        "findings": here.findings if request.GET.get("all") else here.findings[:STRIP_FINDINGS],
-        "more_findings": max(0, len(here.findings) - STRIP_FINDINGS) if not request.GET.get("all") else 0,
+        "findings": groups if request.GET.get("all") else groups[:STRIP_FINDINGS],
+        "more_findings": 0 if request.GET.get("all") else sum(1 + len(others) for _, others in groups[STRIP_FINDINGS:]),
         "meant": here.meant,
         "box_uids": {box.uid for box in rig.boxes},
         "free": still_free(rig),

@@ -5,6 +5,7 @@ import channelRuler from "./channel-ruler.js";
 import dismissable from "./dismissable.js";
 import finder from "./finder.js";
 import fragment from "./fragment.js";
+import growing from "./growing.js";
 import keys from "./keys.js";
 import matrix from "./matrix.js";
 import page from "./page.js";
@@ -26,6 +27,7 @@ const behaviours = {
   dismissable,
   finder,
   fragment,
+  growing,
   keys,
   matrix,
   page,
