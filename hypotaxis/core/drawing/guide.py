@@ -20,6 +20,8 @@ from hypotaxis.core.drawing.sheet import (
 from hypotaxis.core.rig.beginning import Move
 
 GHOST_H = 88
+LOWEST = 420
+"""Of a guide's words on the sheet; further down they would be out of sight, and stand in the strip below it."""
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,11 @@ class GuideDrawing:
     ink: str
     label_x: float
     label_y: float
+
+    @property
+    def on_sheet(self) -> bool:
+        """Whether the words stand beside what they are about."""
+        return self.label_y <= LOWEST
 
 
 def draw_guide(drawing: SheetDrawing, move: Move) -> GuideDrawing:

@@ -14,6 +14,7 @@ from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.loops import loop_trip
+from hypotaxis.core.rig.links import upstream
 from hypotaxis.core.rig.ports import host_direction, is_port
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of
@@ -489,7 +490,10 @@ def _cables(rig: Rig, cards: list[BoxDrawing], ends: dict, selection: _Selection
         strong = cable.uid in selection.cables
         kind = source[1].kind
         if kind in LINKS:
-            for path in _link_paths(cards, source[0]):
+            leads = upstream(rig, cable.source)
+            at_host = leads is not None and leads.box.shape != "host"
+            paths = _device_paths(cards, ends, cable, source[0]) if at_host else _link_paths(cards, source[0])
+            for path in paths:
                 yield CableDrawing(uid=cable.uid, path=path, kind=kind, ink="text", strong=strong, spoken=spoken)
         elif cable.source in ends and cable.target in ends:
             from_host = is_interface(source[0].shape)
@@ -585,6 +589,18 @@ def _link_paths(cards: list[BoxDrawing], box: Box) -> Iterable[str]:
     else:
         end_y, lane = other.y + HEADER / 2, BACK_X - 10
         yield rounded([(body.x + body.w, body.y + 16), (lane, body.y + 16), (lane, end_y), (other.x, end_y)])
+
+
+def _device_paths(cards: list[BoxDrawing], ends: dict, cable: Cable, device: Box) -> Iterable[str]:
+    """A device's cable to a USB host: down the gutter to it where it hangs below, otherwise a stub at the device."""
+    start, end = ends.get(cable.target), ends.get(cable.source)
+    if start and end and start[1].role == end[1].role == "boxes":
+        (host, card), (dot, _) = start, end
+        lane = card.x - 8 - 5 * (sum(item.y < host.y for item in card.sockets) % 4)
+        yield rounded([(host.x, host.y), (lane, host.y), (lane, dot.y), (dot.x, dot.y)])
+        return
+    for card in (one for one in cards if one.uid == device.uid):
+        yield f"M{card.x + card.w} {card.y + HEADER / 2}h14" if card.role == "hands" else f"M{card.x} {card.y + 16}h-14"
 
 
 def _leads(trip: Trip | None, ends: dict) -> Iterable[str]:

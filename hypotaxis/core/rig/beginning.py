@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.links import host_of
 from hypotaxis.core.rig.plug import fits
 from hypotaxis.core.rig.shapes import is_interface, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, host_audio, send_sockets, trip_of
@@ -52,7 +53,9 @@ def next_move(plan: Plan) -> Move | None:
 def _cable_out(rig: Rig, box: Box) -> Move | None:
     if any(reached.box == box.uid for _, send in send_sockets(rig) for reached in heard_from(rig, send.uid)):
         return None
-    ins = [s for s in box.sockets if s.direction == "in" and s.pluggable]
+    hosts = [goal.box for s in box.sockets if (goal := host_of(rig, box, s))]
+    # What is plugged into a USB host is fed by that.
+    ins = [s for one in (*hosts[:1], box) for s in one.sockets if s.direction == "in" and s.pluggable]
     # Where every send is taken, the thru of a box that is reached already passes its notes on.
     thrus = [s for one in rig.boxes if one.uid != box.uid for s in one.sockets if s.thru_of and s.direction == "out"]
     ends = _first_fitting(rig, [*(send for _, send in send_sockets(rig)), *thrus], ins)

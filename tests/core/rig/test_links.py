@@ -1,17 +1,20 @@
 """Devices at a USB host: their notes go through its routes, and the computer has no port of theirs."""
 
+from dataclasses import replace
+
 from django.test import SimpleTestCase
 
 from hypotaxis.core.errors import DoesNotFit, FeedbackLoop
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig import change
+from hypotaxis.core.rig.beginning import next_move
 from hypotaxis.core.rig.links import upstream
 from hypotaxis.core.rig.listening import players_into
 from hypotaxis.core.rig.ports import host_direction, ports_of
 from hypotaxis.core.rig.sentence import plain, trip_sentence
 from hypotaxis.core.rig.trips import heard_from, send_sockets, trip_of
-from tests.rooms import add_boxes, box_named, instrument_named, plug, small_room, uid_of
+from tests.rooms import add_boxes, box_named, instrument_named, plug, small_room, uid_of, unplug
 from tests.rooms import change as change_instrument
 
 
@@ -76,6 +79,13 @@ class UsbHostTest(SimpleTestCase):
         heard = [plan.rig.box(one.box).name for one in heard_from(plan.rig, own.socket.uid)]
         self.assertEqual(heard, ["Locks", "Teal"])
         self.assertNotIn("Locks passes nothing on to Teal", titles(plan))
+
+    def test_the_guide_feeds_the_host_and_not_the_device(self):
+        plan = unplug(estuary(), "Alder", "thru")
+        plan = replace(plan, instruments=tuple(one for one in plan.instruments if one.name != "Bittern"))
+        plan = change.remove_box(plan, box_named(plan, "Bittern").uid)
+        plan = plug(plan, "Sedge", "thru", "Alder", "MIDI in")
+        self.assertEqual(next_move(plan).words, "Cable Alder thru to Estuary MIDI in")
 
     def test_without_routes_the_finding_lays_them(self):
         plan = without_routes(estuary(), "Estuary")
