@@ -51,10 +51,14 @@ class CablesTest(SheetTest):
         self.socket("Alder snare, free").focus()
         self.press("Enter")
         self.see("Choose the socket the cable goes to")
+        expect(self.page.locator("[data-socket]:focus")).to_have_attribute("aria-label", "Alder snare, free")
         self.socket("Quayside 18 line in 4, free; draw the cable here").focus()
         self.press("Space")
         self.page.wait_for_url("**/rig/?at=*")
         expect(self.socket("Alder snare, cabled to Quayside 18 line in 4")).to_be_visible()
+        expect(self.page.locator("[data-socket]:focus")).to_have_attribute(
+            "aria-label", "Quayside 18 line in 4, cabled to Alder snare"
+        )
         self.press("Escape")
         self.see("Choose a socket to see its trip")
 

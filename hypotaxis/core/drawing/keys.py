@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from hypotaxis.core.midi.scales import in_scale, note_name
 
-WHITE_W, BLACK_W = 34, 22
-OCTAVES = 2
+WHITE_W, BLACK_W = 36, 22
+OCTAVES = 3
 _BLACK = {1, 3, 6, 8, 10}
 
 
@@ -22,9 +22,14 @@ class Key:
     sounds: bool
     """The scale lets it."""
 
+    @property
+    def lettered(self) -> bool:
+        """Whether its name is printed on it: every C is, for the eye to count from."""
+        return self.note % 12 == 0
+
 
 def keyboard(first: int, *, middle_c: int, root: int = 0, scale: str = "all notes") -> tuple[Key, ...]:
-    """Two octaves and a key from the C at or below `first`, the raised keys last so that they lie on top."""
+    """Three octaves and a key from the C at or below `first`, the raised keys last so that they lie on top."""
     low = max(0, min(first - first % 12, 127 - 12 * OCTAVES))
     keys, whites = [], 0
     for note in range(low, low + 12 * OCTAVES + 1):

@@ -13,8 +13,8 @@ from hypotaxis.core.drawing.layout import arranged, beside, hangs_on
 from hypotaxis.core.drawing.paths import rounded
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.links import upstream
+from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.ports import host_direction, is_port
 from hypotaxis.core.rig.shapes import SHAPES, column_of, is_interface
 from hypotaxis.core.rig.trips import Trip, heard_from, runs, trip_of

@@ -23,6 +23,10 @@ class Station:
     name: str
     ink: str
     state: str
+    short: str = ""
+    """Its label alone, of a socket."""
+    input: str = ""
+    """Uid of the host's input, of a return."""
 
     @property
     def stops(self) -> bool:
@@ -41,7 +45,8 @@ def stations(
     out = passed if left else OPEN
     row = []
     if plan.rig.find(instrument.send):
-        row.append(Station(plan.rig.socket_text(instrument.send), "out", LIT if left else OPEN))
+        sent = plan.rig.find(instrument.send)[1]
+        row.append(Station(plan.rig.socket_text(sent.uid), "out", LIT if left else OPEN, sent.name))
     row += [Station(name, "out", out) for name in _between(plan, [hop.target for hop in trip.outward[:-1]])]
     box = plan.rig.box(instrument.box)
     row.append(Station(box.name if box else instrument.name, "text", passed if trip.reaches else NO_CABLE))
@@ -56,7 +61,8 @@ def _homeward(plan: Plan, instrument: Instrument, trip: Trip, moved: Collection[
         if plan.rig.find(uid):
             cabled = way_home(plan.rig, uid, instrument.box)
             missing = BROKEN if ended and cabled else OPEN if cabled else NONE_ARRIVES
-            row.append(Station(plan.rig.socket_text(uid), "back", LIT if uid in moved else missing))
+            label = plan.rig.find(uid)[1].name
+            row.append(Station(plan.rig.socket_text(uid), "back", LIT if uid in moved else missing, label, uid))
     if not instrument.returns:
         row.append(Station("no return chosen", "back", NO_CABLE))
     return row

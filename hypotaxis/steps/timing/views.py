@@ -387,7 +387,6 @@ def _opened(request, row: Sounding) -> dict:
             parts=row.parts, initial={"track": row.track, "channel": row.channel, "side": row.side}
         ),
         "rename_form": RenameForm(initial={"name": row.name}),
-        "field": "late" if request.GET.get("field") == "late" else "shift",
         "others": sounding.others_to_compare(row) if row.job.finished else [],
         "difference": picture.difference_of(row),
     }

@@ -5,8 +5,10 @@ from dataclasses import replace
 from django.test import SimpleTestCase
 
 from hypotaxis.core.drawing.stations import stations
+from hypotaxis.core.drawing.tried import METER_W, draw_tried
 from hypotaxis.core.findings.finding import WORTH_KNOWING
 from hypotaxis.core.plan import Voice
+from hypotaxis.core.playing.tryout import InputHeard
 from hypotaxis.core.rig.change import set_up
 from hypotaxis.core.session.lanes import lanes_of
 from tests.core.findings.test_rules import found
@@ -75,3 +77,21 @@ class StationsTest(SimpleTestCase):
         self.assertEqual(self.row(plan, "Sedge upper", moved=[left])[-1], ("Quayside 18 line in 2", "silent"))
         bare = change(plan, "Bittern", returns=())
         self.assertEqual(self.row(bare, "Bittern")[-1], ("no return chosen", "no cable leads on"))
+
+    def test_each_return_has_its_own_meter_and_the_sign_stands_where_it_stops(self):
+        plan = small_room()
+        left, right = (uid_of(plan, "Quayside 18", f"line in {number}") for number in (1, 2))
+        row = stations(plan, instrument_named(plan, "Sedge upper"), left=True, moved=[left], ended=True)
+        heard = [
+            InputHeard(uid=left, name="line in 1", level=-30, peak=-12, clips=0, moved=True, mine=True),
+            InputHeard(uid=right, name="line in 2", level=-90, peak=-84.2, clips=0, moved=False, mine=True),
+        ]
+        drawing = draw_tried(row, heard)
+        one, other = drawing.meters
+        # −30 dB is half of the scale from −60 to 0, −12 four fifths.
+        self.assertEqual((one.bar.width, one.bar.hold), (METER_W / 2, round(METER_W * 0.8, 1)))
+        self.assertEqual((one.stops, other.stops, other.value), (False, True, "−84.2"))
+        self.assertEqual([y for _, y in drawing.signs], [other.y])
+        certain = {(stretch.ink, stretch.y): stretch.lit for stretch in drawing.stretches}
+        self.assertEqual(certain, {("out", drawing.middle): True, ("back", one.y): True, ("back", other.y): False})
+        self.assertEqual([meter.bar for meter in draw_tried(row, ()).meters], [None, None], "before it is tried")

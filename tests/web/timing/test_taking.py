@@ -211,7 +211,7 @@ class StaleTest(SoundingTest):
         self.assertEqual((known.source, known.stale), ("predicted", ("buffer 512, now 128",)))
         self.assertAlmostEqual(known.lateness_ms, at_256 - 128 / 48, delta=0.25)
         page = self.page("timing:trip", self.instrument("Bittern").uid)
-        self.assertIn("the model’s prediction stands for it", page)
+        self.assertIn("what the model predicts stands for it until it is sounded again", page)
         self.assertIn("Lateness follows the buffer by", page)
         self.set_rig(sample_rate=96_000)
         self.assertEqual(self.known().source, "sounding", "the rate's share is not known")

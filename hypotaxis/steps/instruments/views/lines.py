@@ -12,6 +12,8 @@ from hypotaxis.core.drawing.keys import keyboard
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.drawing.ruler import ChannelCell, channel_cells, channels_text, layer_told
 from hypotaxis.core.drawing.stations import stations
+from hypotaxis.core.drawing.tried import METER_W, METER_X, VALUE_X, TriedDrawing, draw_tried
+from hypotaxis.core.drawing.tried import WIDTH as TRIED_W
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.midi.programs import hexed, wire_ms
 from hypotaxis.core.midi.scales import NAMES, SCALES, note_name
@@ -191,7 +193,7 @@ def try_out(request, uid):
         "hold_s": form.cleaned_data["hold_s"] or 0,
     }
     job = trying.start_tryout(here.rig, instrument.uid, TryOutWish(**asked))
-    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}#try-out")
+    return redirect(f"{reverse('instruments:open', args=[uid])}?try={job.uid}")
 
 
 def heard(request, job):
@@ -207,7 +209,7 @@ def cancel(request, job):
     """Stop a try-out."""
     row = get_object_or_404(Job, uid=job, kind="try-out")
     ask_to_cancel(str(row.uid))
-    return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}#try-out")
+    return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}")
 
 
 @require_POST
@@ -215,7 +217,7 @@ def reset_meters(request, job):
     """Let go of held peaks and clip marks of a running try-out."""
     row = get_object_or_404(Job, uid=job, kind="try-out")
     trying.ask_to_reset(row)
-    return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}#try-out")
+    return redirect(f"{reverse('instruments:open', args=[row.about])}?try={row.uid}")
 
 
 def plain(request, job):
@@ -327,6 +329,7 @@ def _opened(here: InUse, uid: str) -> dict:
         "homes": pieces.return_rows(here.plan, instrument),
         "lanes": pieces.lanes_text(here.plan, instrument),
     } | _played(here, instrument)
+    context |= _untried(here.plan, instrument)
     job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(here.plan, job)
@@ -338,7 +341,7 @@ def _played(here: InUse, instrument: Instrument) -> dict:
     """What an instrument is tried on: pads where its notes are named, keys otherwise."""
     scale = here.request.GET.get("scale", "all notes")
     scale = scale if scale in SCALES else "all notes"
-    root, first = whole(here.request.GET.get("root"), 0, 0, 11), whole(here.request.GET.get("first"), 48, 0, 103)
+    root, first = whole(here.request.GET.get("root"), 0, 0, 11), whole(here.request.GET.get("first"), 48, 0, 91)
     return {
         "pads": [(one, note_name(one.note, instrument.middle_c)) for one in voices_of(instrument)],
         "keys": keyboard(first, middle_c=instrument.middle_c, root=root, scale=scale),
@@ -361,35 +364,53 @@ def _uid_or_none(text: str):
 
 @dataclass(frozen=True)
 class HeardRow:
-    """An input of a try-out as its row shows it."""
+    """An input of a try-out that is none of the instrument's own, as its row shows it."""
 
     name: str
     bar: LevelBar
     peak: str
-    mine: bool
     moved: bool
 
 
 def _heard(plan: Plan, job: Job) -> dict:
-    """What a try-out shows: its stations, levels and verdict."""
+    """What a try-out shows: its trip with the meters of its returns, the other inputs and the verdict."""
     wish, heard = trying.wish_of(job), trying.heard_of(job)
     rows = [
         HeardRow(
             one.name,
             level_bar(one.level, one.peak, one.clips > 0, wish.aim_db),
             level_text(one.peak) if one.peak > trying.FLOOR_DB else "−∞",
-            one.mine,
             one.moved,
         )
         for one in heard.inputs
+        if not one.mine
     ]
+    context = {"job": job, "wish": wish, "result": heard, "inputs": rows, "meter_width": WIDTH}
     instrument = plan.instrument(job.about)
-    row = (
-        stations(plan, instrument, left=bool(heard.bytes), moved=heard.moved, ended=job.state == Job.DONE)
-        if instrument
-        else ()
-    )
-    return {"job": job, "wish": wish, "result": heard, "inputs": rows, "stations": row, "meter_width": WIDTH}
+    if instrument:
+        row = stations(plan, instrument, left=bool(heard.bytes), moved=heard.moved, ended=job.state == Job.DONE)
+        # What is over has died away: then the bar stands at the highest.
+        inputs = [replace(one, level=one.peak) if job.finished else one for one in heard.inputs]
+        context |= _drawn(instrument, draw_tried(row, inputs, wish.aim_db))
+        context["stop"] = next((one for one in row if one.stops), None)
+    return context
+
+
+def _untried(plan: Plan, instrument: Instrument) -> dict:
+    """The trip before anything has been played."""
+    row = stations(plan, instrument, left=False, moved=(), ended=False)
+    return _drawn(instrument, draw_tried(row, ()))
+
+
+def _drawn(instrument: Instrument, drawing: TriedDrawing) -> dict:
+    return {
+        "tried": drawing,
+        "tried_of": instrument,
+        "tried_w": TRIED_W,
+        "meter_x": METER_X,
+        "meter_w": METER_W,
+        "value_x": VALUE_X,
+    }
 
 
 def instrument_or_404(here: InUse, uid) -> Instrument:

@@ -11,10 +11,11 @@ from hypotaxis.core.timing.context import changed
 from hypotaxis.core.timing.repeated import Repeated, compare
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, groups_of, per_note
-from hypotaxis.core.units import ms_to_samples, signed
+from hypotaxis.core.units import signed
 from hypotaxis.records.lateness import counts
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
+from hypotaxis.steps.timing.services.to_type import ToType, to_type
 
 OTHER_BUFFERS, OTHER_RATES = (64, 128, 256, 512, 1024), (44_100, 48_000, 88_200, 96_000)
 ORIGINS = {
@@ -74,9 +75,9 @@ class OpenedTrip:
     model_told: str
     predicted: tuple[Predicted, ...]
     heard: str
-    late: tuple[str, str] | None
-    shift: tuple[str, str] | None
-    """The numbers to type, each in ms and samples."""
+    to_type: tuple[ToType, ...]
+    typed_of: str
+    """What the numbers to type hold for, in a sentence."""
     jitter_told: str
 
 
@@ -85,7 +86,6 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
     known = row.known
     rate = plan.rig.sample_rate
     late = known.lateness_ms
-    written = None if late is None else (signed(late, 2), signed(ms_to_samples(late, rate), 0))
     return OpenedTrip(
         legs=tuple(_leg_line(leg) for leg in row.budget.legs),
         soundings=tuple(_sounding_line(one, now, chosen) for one in (*row.soundings, *_of_parts(row.uid))),
@@ -93,10 +93,25 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
         model_told=in_words(known.model) if known.model else "",
         predicted=_predicted(known.model, plan.rig.buffer, rate),
         heard=_heard(plan, row),
-        late=written,
-        shift=None if late is None else (signed(-late, 2), signed(-ms_to_samples(late, rate), 0)),
+        to_type=() if late is None else to_type(late, rate),
+        typed_of=_typed_of(plan, row),
         jitter_told=_jitter_told(known),
     )
+
+
+def _typed_of(plan: Plan, row: TripRow) -> str:
+    """Where the number comes from, how sure it is, and for which settings it holds."""
+    known = row.known
+    if known.lateness_ms is None:
+        return ""
+    doubt = f", ±{known.half_ms:.2f} ms" if known.half_ms else ""
+    said = f"measured {row.told}" if known.source in ("sounding", "take") else row.told
+    told = f"{said[:1].upper()}{said[1:]}{doubt}; for {plan.rig.buffer} samples at {plan.rig.sample_rate} Hz."
+    if not row.stale:
+        return told
+    predicted = known.source == "predicted"
+    stands = "what the model predicts stands for it until" if predicted else "it may not be true until"
+    return f"{told} Changed since: {row.stale}; {stands} it is sounded again."
 
 
 def _of_parts(uid: str) -> Iterable[Sounding]:

@@ -13,6 +13,7 @@ from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.models import Sounding
 from hypotaxis.steps.timing.services.sounding import path_of
+from hypotaxis.steps.timing.services.to_type import ToType, to_type
 
 WAVE_W, WAVE_H = 1180, 150
 WAVE_SPAN = 45.0
@@ -30,10 +31,7 @@ class Opened:
     overlay: OverlayPlot
     clipped: bool
     warnings: tuple[str, ...]
-    late_ms: str
-    late_samples: str
-    shift_ms: str
-    shift_samples: str
+    to_type: tuple[ToType, ...]
     confidence: str
     misses: str
 
@@ -98,10 +96,7 @@ def opened_of(row: Sounding) -> Opened:
         overlay=overlay_plot(row.hits_overlaid, median_ms=found.lateness_ms, jitter_ms=found.jitter_ms),
         clipped=found.clipped,
         warnings=found.warnings,
-        late_ms=signed(found.lateness_ms, 2),
-        late_samples=signed(found.samples, 0),
-        shift_ms=signed(-found.lateness_ms, 2),
-        shift_samples=signed(-found.samples, 0),
+        to_type=to_type(found.lateness_ms, found.sample_rate),
         confidence=f"{found.confidence:.2f}",
         misses=miss_told(found.start_ms, found.end_ms, found.drift_ppm, found.drift_half),
     )

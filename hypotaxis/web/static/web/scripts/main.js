@@ -2,6 +2,7 @@
 import autoSubmit from "./auto-submit.js";
 import broughtIntoView from "./brought-into-view.js";
 import channelRuler from "./channel-ruler.js";
+import copying from "./copying.js";
 import dismissable from "./dismissable.js";
 import finder from "./finder.js";
 import fragment from "./fragment.js";
@@ -24,6 +25,7 @@ const behaviours = {
   autoSubmit,
   broughtIntoView,
   channelRuler,
+  copying,
   dismissable,
   finder,
   fragment,

@@ -15,6 +15,13 @@ export default function rigSheet() {
       const box = this.$refs.sheet.viewBox.baseVal;
       this.whole = { x: box.x, y: box.y, width: box.width, height: box.height };
       this.view = { ...this.whole };
+      this.stay();
+    },
+    // The page has come anew, and the keyboard goes on from the socket that was chosen.
+    stay() {
+      const at = new URLSearchParams(location.search).get("at");
+      const chosen = at && this.$refs.sheet.querySelector(`[data-socket="${CSS.escape(at)}"]`);
+      if (chosen && !document.querySelector(".sheet-panel")) chosen.focus();
     },
     // --- looking
     at(event) {
