@@ -19,7 +19,7 @@ from hypotaxis.core.drawing.peaks import peaks_of  # noqa: E402
 from hypotaxis.core.formats.smf import write_smf  # noqa: E402
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls  # noqa: E402
 from hypotaxis.core.session.tempo import TempoMap  # noqa: E402
-from hypotaxis.core.studio import Message  # noqa: E402
+from hypotaxis.core.studio import Message, RunSetup, Written  # noqa: E402
 from hypotaxis.core.timing.recording import FileRecording  # noqa: E402
 from hypotaxis.records import audio  # noqa: E402
 from hypotaxis.records.models import Rig, Take  # noqa: E402
@@ -43,7 +43,7 @@ def an_hour(plan) -> dict:
         messages.append(Message(int((at + 0.2) * 1e9), port, bytes([0x80 | channel, note, 64])))
     messages.sort(key=lambda message: message.time_ns)
     began, minutes, minute = time.process_time(), [], 1
-    for block in desk.run(messages, desk.inputs()[:8], frames=HOUR * RATE, fast=True):
+    for block in desk.run(Written(messages), RunSetup(inputs=desk.inputs()[:8], frames=HOUR * RATE, fast=True)):
         if block.start + len(block.samples) >= minute * MINUTE * RATE:
             minutes.append(time.process_time() - began)
             began, minute = time.process_time(), minute + 1

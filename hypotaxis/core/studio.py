@@ -1,24 +1,36 @@
-"""The narrow door to the outside: ports, inputs, and "run this schedule, deliver these blocks".
+"""The narrow door to the outside: ports, inputs, and "run this, deliver these blocks".
 
-Two clocks: MIDI runs on the computer's (time_ns, from the start of the run), audio on the interface's crystal
-(frames from the start of the run, at the nominal rate). Nothing else is learnt from the outside: a studio gives
-bytes and samples, never what lies behind them. Samples are float32, full scale ±1.0, shape (frames, inputs).
+What leaves is pulled, a little ahead of its time, from a source that may change while the run goes on; what comes in
+is delivered in blocks. Times are counted from the beginning of the run: MIDI in ns of the computer's clock, audio in
+frames of the interface's crystal, at the nominal rate (one clock, where the studio says so). Nothing else is learnt
+from the outside: a studio gives bytes and samples, never what lies behind them. Samples are float32, full scale ±1.0,
+shape (frames, inputs).
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 
+from hypotaxis.core.midi.shaping import Shaping
+
+AHEAD_S = 10.0
+"""A studio asks its source for no more than this ahead."""
+AT_ONCE, WITH_A_MESSAGE, WITH_A_NOTE = BEGINS = ("at once", "with a message", "with a note")
+
 
 @dataclass(frozen=True)
 class Port:
-    """A MIDI port as the system reports it; direction "out" leaves the host. taken: another program holds it."""
+    """A MIDI port as the system reports it."""
 
     system_name: str
     direction: str
+    """"out" leaves the host, "in" comes to it."""
     taken: bool = False
+    """Another program holds it."""
+    key: str = ""
+    """What stays the same when its shown name changes, "" = its name."""
 
 
 @dataclass(frozen=True)
@@ -31,19 +43,140 @@ class Message:
 
 
 @dataclass(frozen=True)
-class Block:
-    """Consecutive frames of the asked inputs, in the order asked; start counts frames from the run's start. received:
-    messages that came in by ports meanwhile, in order of time."""
+class Lost:
+    """Frames that the system did not deliver; they are filled with silence, so that places stay true."""
 
     start: int
+    frames: int
+
+
+@dataclass(frozen=True)
+class Block:
+    """Consecutive frames of the asked inputs, in the order asked. While a run waits for its beginning, blocks have no
+    frames."""
+
+    start: int
+    """Frames from the run's start."""
     samples: np.ndarray
     received: tuple[Message, ...] = ()
+    """What came in by ports meanwhile, in order of time."""
+    sent: tuple[Message, ...] = ()
+    """What left for it by the rules of the echo."""
+    lost: tuple[Lost, ...] = ()
+
+
+@dataclass(frozen=True)
+class EchoRule:
+    """What comes in by a port on some channels leaves by another at once."""
+
+    port: str
+    """System name of the port it comes by."""
+    channels: tuple[int, ...]
+    """1–16."""
+    out: str
+    """System name of the port it leaves by."""
+    channel: int
+    """On which it leaves."""
+    shaping: Shaping = field(default_factory=Shaping)
+    of: str = ""
+    """Uid of the instrument that it plays."""
+
+
+@dataclass(frozen=True)
+class Passed:
+    """An input that is heard on an output while the run goes on: monitoring through the host, a block later."""
+
+    input: str
+    output: str
+    gain_db: float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunSetup:
+    """What a run is asked to do, besides what its source sends. Inputs and outputs by system name."""
+
+    inputs: tuple[str, ...] = ()
+    """Those that are recorded, in the order of the blocks' columns."""
+    outputs: tuple[str, ...] = ()
+    """Those that the source plays on."""
+    frames: int | None = None
+    """How long it goes on; None = until its source has ended, or it is closed."""
+    fast: bool = False
+    """As quickly as possible instead of in real time; the samples are the same."""
+    echo: tuple[EchoRule, ...] = ()
+    passed: tuple[Passed, ...] = ()
+    """Of inputs that are recorded."""
+    begins: str = AT_ONCE
+    """One of BEGINS: what comes first in by a port is the run's time zero."""
+
+
+class Source(Protocol):
+    """What a run sends and plays. It is asked in ascending order, for each stretch once, and may change its mind about
+    all that it has not been asked for yet."""
+
+    ports: frozenset[str]
+    """System names of the ports it will send on."""
+
+    def messages(self, until_ns: int) -> Sequence[Message]:
+        """What leaves before this time and has not been asked for, in order of time."""
+
+    def sound(self, output: str, start: int, frames: int) -> np.ndarray:
+        """What an output plays in these frames, shape (frames,)."""
+
+    def ended(self) -> bool:
+        """Whether nothing more will come, so that a run without a length may end."""
+
+
+Sound = Callable[[int, int], np.ndarray]
+"""The samples of (first frame, how many), shape (frames,), silence where there are none."""
+
+
+def sound_of(samples: np.ndarray) -> Sound:
+    """Samples that are in memory, played from the run's first frame on."""
+
+    def read(start: int, frames: int) -> np.ndarray:
+        first, last = max(0, start), max(0, start + frames)
+        piece = samples[first:last]
+        before = min(frames, max(0, -start))
+        return np.pad(piece, (before, frames - before - len(piece)))
+
+    return read
+
+
+class Written:
+    """A source that is known from the beginning: messages in any order, and sounds by output."""
+
+    def __init__(self, messages: Sequence[Message] = (), sounds: Mapping[str, Sound] | None = None) -> None:
+        self.written = sorted(messages, key=lambda message: message.time_ns)
+        self._next = 0
+        self._sounds = sounds or {}
+        self.ports = frozenset(message.port for message in messages)
+
+    def messages(self, until_ns: int) -> Sequence[Message]:
+        """What leaves before this time and has not been asked for."""
+        first = self._next
+        while self._next < len(self.written) and self.written[self._next].time_ns < until_ns:
+            self._next += 1
+        return self.written[first : self._next]
+
+    def sound(self, output: str, start: int, frames: int) -> np.ndarray:
+        """What an output plays; silence where nothing is written for it."""
+        sound = self._sounds.get(output)
+        return sound(start, frames) if sound else np.zeros(frames)
+
+    def ended(self) -> bool:
+        """Whether the last message has left."""
+        return self._next == len(self.written)
 
 
 class Studio(Protocol):
     """What the application may ask of the outside, real or simulated."""
 
     simulated: bool
+    hurries: bool
+    """Whether runs can be faster than real time."""
+    one_clock: bool
+    """Whether MIDI is timed by the audio's clock."""
     sample_rate: int
     buffer: int
 
@@ -56,21 +189,13 @@ class Studio(Protocol):
     def outputs(self) -> tuple[str, ...]:
         """System names of the audio outputs there are now."""
 
-    def run(
-        self,
-        messages: Sequence[Message],
-        inputs: Sequence[str],
-        *,
-        frames: int,
-        fast: bool = False,
-        echo: Callable[[Message], Sequence[Message]] | None = None,
-        sound: Mapping[str, np.ndarray] | None = None,
-    ) -> Iterator[Block]:
-        """Send the messages at their times and deliver the inputs until `frames` have come.
+    def run(self, source: Source, setup: RunSetup) -> Iterator[Block]:
+        """Send and play what the source says, and deliver the inputs until the setup's frames have come, or the source
+        has ended.
 
-        messages must be in order of time. echo: asked for each message that comes in by a port, says what leaves for it
-        at once. sound: what audio outputs (system names) play from the run's first frame on. fast: as quickly as
-        possible instead of in real time, for a simulated studio only; the samples are the same. Closing the iterator
-        ends the run and silences what sounds. Raises PortMissing for a port, input or output that is not there,
-        StudioTrouble for fast on real hardware.
+        Closing the iterator ends the run and silences what sounds. Raises PortMissing for a port, input or output that
+        is not there, PortTaken for one that another program holds, StudioTrouble where it cannot be done as asked.
         """
+
+    def close(self) -> None:
+        """Let go of the outside."""

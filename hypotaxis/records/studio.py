@@ -9,7 +9,7 @@ from django.utils.module_loading import import_string
 
 from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.studio import Message, Port, Studio
+from hypotaxis.core.studio import Message, Port, RunSetup, Studio, Written
 
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
@@ -32,7 +32,11 @@ def studio_for(plan: Plan) -> Iterator[Studio]:
     if not _owner and not settings.HUEY["immediate"]:
         raise StudioTrouble("Only the worker talks to the studio.")
     with _one_run:
-        yield import_string(settings.STUDIO_OPENER)(plan)
+        studio = import_string(settings.STUDIO_OPENER)(plan)
+        try:
+            yield studio
+        finally:
+            studio.close()
 
 
 def send_apart(studio: Studio, calls: Sequence[tuple[str, bytes]], *, fast: bool) -> None:
@@ -40,7 +44,7 @@ def send_apart(studio: Studio, calls: Sequence[tuple[str, bytes]], *, fast: bool
     sent = [Message(place * CALL_GAP_NS, port, data) for place, (port, data) in enumerate(calls)]
     if sent:
         frames = round((sent[-1].time_ns / 1e9 + 0.1) * studio.sample_rate)
-        for _ in studio.run(sent, [], frames=frames, fast=fast):
+        for _ in studio.run(Written(sent), RunSetup(frames=frames, fast=fast)):
             pass
 
 

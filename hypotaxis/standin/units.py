@@ -7,6 +7,7 @@ time per simultaneous note) and hidden from the application.
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from heapq import heappop, heappush
 
 import numpy as np
 
@@ -35,7 +36,7 @@ ONE_VOICE = ("mono-synth", "modular-midi", "modular-voice")
 
 
 DEMO_NOTES = (48, 55, 60, 64, 67, 64, 60, 55)
-DEMO_STEP_S = 0.3
+DEMO_FROM_S, DEMO_STEP_S = 0.2, 0.3
 CLOCKS_A_STEP = 6
 """A sixteenth (MIDI 1.0: 24 clocks a quarter)."""
 GATE_CLOCKS = 3
@@ -98,56 +99,63 @@ class Played:
 
 @dataclass
 class Unit:
-    """A sounding box."""
+    """A sounding box. It hears in stretches of time that follow each other."""
 
     box: Box
     panel: FrontPanel
     hidden: Hidden
     outs: dict[str, list[Voice]] = field(default_factory=dict)
-    """Voices by the label of the socket they leave from, filled by `listen`."""
+    """Voices by the label of the socket they leave from."""
     log: list[Played] = field(default_factory=list)
     _heads: dict[tuple[str, float], "_Head"] = field(default_factory=dict, repr=False)
 
-    def listen(self, heard: Iterable[Heard], *, seed: int, cabled: frozenset[str], seconds: float = 0.0) -> None:
-        """Play a whole run. cabled: labels of the audio outs that carry a cable; seed varies the jitter; seconds: how
-        long its own demo goes on, where that is switched on."""
+    def begin(self, *, seed: int, cabled: frozenset[str]) -> None:
+        """Before a run. cabled: labels of the audio outs that carry a cable; seed varies the jitter."""
         self.outs, self.log, self._heads = {}, [], {}
+        self._cabled = cabled
+        self._rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
+        self._programs = [0] * len(self.panel.channels)
+        self._latest: list[int] = []
+        self._sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
+        self._last_voice: tuple[str, int] | None = None
+        self._steps = Steps() if self.panel.steps else None
+        self._demo_hits = 0
+
+    def hear(self, heard: Iterable[Heard], until_s: float) -> None:
+        """What arrives before a time, in order; its own demo goes on until then, where that is switched on."""
         if self.panel.demo and not self.panel.off:
-            self._own_demo(seconds, cabled)
-        rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
-        programs = [0] * len(self.panel.channels)
-        latest: list[int] = []
-        sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
-        last_voice: tuple[str, int] | None = None
-        heard = stepped(heard) if self.panel.steps else heard
-        for message in heard:
+            self._own_demo(until_s)
+        for message in self._steps.step(heard) if self._steps else heard:
             if message.status in CLOCK_BYTES:
                 continue
             kind, channel = kind_of(message.status), channel_of(message.status)
             for part, receives in enumerate(self.panel.channels):
-                if receives != channel and not (self.panel.omni and part == 0):
-                    continue
-                if kind == PROGRAM_CHANGE:
-                    programs[part] = message.data[0]
-                elif kind == NOTE_ON and message.data[1] > 0:
-                    latest = [time for time in latest if message.time_ns - time < TOGETHER_NS]
-                    begin_s = self._begin(message.time_ns, part, len(latest), rng)
-                    latest.append(message.time_ns)
-                    if self.box.shape in ONE_VOICE and last_voice:
-                        self._change(last_voice, choke_s=begin_s)
-                    place = self._start(message, part, programs[part], begin_s, cabled)
-                    sounding.setdefault((part, message.data[0]), []).append(place)
-                    last_voice = place
-                elif kind in (NOTE_OFF, NOTE_ON):
-                    for place in sounding.pop((part, message.data[0]), []):
-                        self._change(place, key_up_s=message.time_ns / 1e9 + self.hidden.reaction_ms[part] / 1e3)
+                if receives == channel or (self.panel.omni and part == 0):
+                    self._take(message, kind, part)
 
-    def _own_demo(self, seconds: float, cabled: frozenset[str]) -> None:
+    def _take(self, message: Heard, kind: int, part: int) -> None:
+        if kind == PROGRAM_CHANGE:
+            self._programs[part] = message.data[0]
+        elif kind == NOTE_ON and message.data[1] > 0:
+            self._latest = [time for time in self._latest if message.time_ns - time < TOGETHER_NS]
+            begin_s = self._begin(message.time_ns, part, len(self._latest), self._rng)
+            self._latest.append(message.time_ns)
+            if self.box.shape in ONE_VOICE and self._last_voice:
+                self._change(self._last_voice, choke_s=begin_s)
+            place = self._start(message, part, self._programs[part], begin_s)
+            self._sounding.setdefault((part, message.data[0]), []).append(place)
+            self._last_voice = place
+        elif kind in (NOTE_OFF, NOTE_ON):
+            for place in self._sounding.pop((part, message.data[0]), []):
+                self._change(place, key_up_s=message.time_ns / 1e9 + self.hidden.reaction_ms[part] / 1e3)
+
+    def _own_demo(self, until_s: float) -> None:
         notes = tuple(DRUMS) if self.box.shape == "drum-machine" else DEMO_NOTES
-        for number, begin_s in enumerate(np.arange(0.2, seconds, DEMO_STEP_S)):
-            told = Heard(round(begin_s * 1e9), NOTE_ON, (notes[number % len(notes)], 96))
-            place = self._start(told, 0, 0, float(begin_s), cabled)
+        while (begin_s := DEMO_FROM_S + DEMO_STEP_S * self._demo_hits) < until_s:
+            told = Heard(round(begin_s * 1e9), NOTE_ON, (notes[self._demo_hits % len(notes)], 96))
+            place = self._start(told, 0, 0, begin_s)
             self._change(place, key_up_s=begin_s + 0.8 * DEMO_STEP_S)
+            self._demo_hits += 1
 
     def _begin(self, heard_ns: int, part: int, together: int, rng: np.random.Generator) -> float:
         reaction = self.hidden.reaction_ms[part] + self.hidden.per_note_ms * together
@@ -155,13 +163,11 @@ class Unit:
         wobble = max(-0.8 * reaction, self.hidden.jitter_ms * float(rng.standard_normal()))
         return heard_ns / 1e9 + (reaction + wobble) / 1000
 
-    def _start(
-        self, message: Heard, part: int, program: int, begin_s: float, cabled: frozenset[str]
-    ) -> tuple[str, int]:
+    def _start(self, message: Heard, part: int, program: int, begin_s: float) -> tuple[str, int]:
         note, velocity = message.data
         voice_name, patch = self._patch(note, program)
         out = next((s.label for s in self.box.sockets if s.separate and s.separate == voice_name), "")
-        if out not in cabled:
+        if out not in self._cabled:
             out = "main"
         chordal = self.box.shape not in (*ONE_VOICE, "drum-machine")
         hot = HOT_DB if self.box.shape.startswith("modular") else 0.0
@@ -183,11 +189,11 @@ class Unit:
         out, index = place
         self.outs[out][index] = replace(self.outs[out][index], **changes)
 
-    def render(self, time_s: np.ndarray, cabled: frozenset[str], late_s: float = 0.0) -> dict[str, np.ndarray]:
+    def render(self, time_s: np.ndarray, late_s: float = 0.0) -> dict[str, np.ndarray]:
         """What leaves each audio out at these ascending times, by label. A lone left main out carries both sides.
         late_s: names a listener who hears it so much later; each goes on from where they last were."""
         outs = {s.label: np.zeros(len(time_s)) for s in self.box.sockets if s.kind == "audio" and s.direction == "out"}
-        paired = {"L", "R"} <= outs.keys() & cabled
+        paired = {"L", "R"} <= outs.keys() & self._cabled
         mains = [s.label for s in self.box.sockets if s.label in outs and not s.separate]
         for out, voices in self.outs.items():
             head = self._heads.get((out, late_s)) or self._heads.setdefault((out, late_s), _Head(voices))
@@ -202,58 +208,76 @@ class Unit:
 
 
 class _Head:
-    """Which voices sound in a stretch of time, found as a tape's head passes: what is past or to come costs nothing."""
+    """Which voices sound in a stretch of time, found as a tape's head passes: what is past or to come costs nothing.
+    Voices that are added meanwhile begin behind the head."""
 
     def __init__(self, voices: list[Voice]) -> None:
         self.voices = voices
-        self._order = sorted(range(len(voices)), key=lambda place: voices[place].begin_s)
         self._rewind()
 
     def _rewind(self) -> None:
-        self._next, self._now, self._from_s = 0, [], -np.inf
+        self._known, self._from_s = 0, -np.inf
+        self._coming: list[tuple[float, int]] = []
+        self._now: list[int] = []
 
     def sounding(self, first_s: float, last_s: float) -> Iterator[Voice]:
         """Voices that sound between two times, in the order in which they were struck."""
         if first_s < self._from_s:
             self._rewind()
         self._from_s = first_s
-        while self._next < len(self._order) and self.voices[self._order[self._next]].begin_s <= last_s:
-            self._now.append(self._order[self._next])
-            self._next += 1
+        for place in range(self._known, len(self.voices)):
+            heappush(self._coming, (self.voices[place].begin_s, place))
+        self._known = len(self.voices)
+        while self._coming and self._coming[0][0] <= last_s:
+            self._now.append(heappop(self._coming)[1])
         self._now = sorted(place for place in self._now if self.voices[place].end_s >= first_s)
         return (self.voices[place] for place in self._now)
 
 
-def stepped(heard: Iterable[Heard]) -> Iterator[Heard]:
+class Steps:
     """What an arpeggiator makes of what it hears: keys are held, and each sixteenth of a clock that runs sounds the
     next of them for half its length. The first clock after start or continue is the first step (MIDI 1.0)."""
-    held: dict[tuple[int, int], Heard] = {}
-    sounding: Heard | None = None
-    running, count, turn = False, 0, 0
-    for message in heard:
-        kind, channel = kind_of(message.status), channel_of(message.status)
-        if message.status in (START, CONTINUE, STOP):
-            running = message.status != STOP
-            count, turn = (0, 0) if message.status == START else (count, turn)
-        elif message.status == CLOCK and running:
-            if count % CLOCKS_A_STEP == 0:
-                keys = [held[key] for key in sorted(held)]
-                sounding = replace(keys[turn % len(keys)], time_ns=message.time_ns) if keys else None
-                turn += 1
-                if sounding:
-                    yield sounding
-            elif count % CLOCKS_A_STEP == GATE_CLOCKS and sounding:
-                yield _let_go(sounding, message.time_ns)
-                sounding = None
-            count += 1
-        elif kind == NOTE_ON and message.data[1] > 0:
-            held[channel, message.data[0]] = message
-        elif kind in (NOTE_OFF, NOTE_ON):
-            held.pop((channel, message.data[0]), None)
-        else:
-            yield message
-    if sounding:
-        yield _let_go(sounding, sounding.time_ns + STEP_RINGS_NS)
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[int, int], Heard] = {}
+        self._sounding: Heard | None = None
+        self._running, self._count, self._turn = False, 0, 0
+
+    def step(self, heard: Iterable[Heard]) -> Iterator[Heard]:
+        """What it plays for these messages."""
+        for message in heard:
+            kind, channel = kind_of(message.status), channel_of(message.status)
+            if message.status in (START, CONTINUE, STOP):
+                self._running = message.status != STOP
+                if message.status == START:
+                    self._count, self._turn = 0, 0
+                yield from self._stopped(message.time_ns) if message.status == STOP else ()
+            elif message.status == CLOCK:
+                yield from self._tick(message.time_ns) if self._running else ()
+            elif kind == NOTE_ON and message.data[1] > 0:
+                self._held[channel, message.data[0]] = message
+            elif kind in (NOTE_OFF, NOTE_ON):
+                self._held.pop((channel, message.data[0]), None)
+            else:
+                yield message
+
+    def _tick(self, time_ns: int) -> Iterator[Heard]:
+        if self._count % CLOCKS_A_STEP == 0:
+            keys = [self._held[key] for key in sorted(self._held)]
+            self._sounding = replace(keys[self._turn % len(keys)], time_ns=time_ns) if keys else None
+            self._turn += 1
+            if self._sounding:
+                yield self._sounding
+        elif self._count % CLOCKS_A_STEP == GATE_CLOCKS and self._sounding:
+            yield _let_go(self._sounding, time_ns)
+            self._sounding = None
+        self._count += 1
+
+    def _stopped(self, time_ns: int) -> Iterator[Heard]:
+        """A step that a stop cuts short rings for its while."""
+        if self._sounding:
+            yield _let_go(self._sounding, max(time_ns, self._sounding.time_ns + STEP_RINGS_NS))
+            self._sounding = None
 
 
 def _let_go(sounding: Heard, time_ns: int) -> Heard:

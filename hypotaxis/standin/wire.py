@@ -3,7 +3,8 @@
 31,250 baud, 10 bits a byte: 320 µs each (MIDI 1.0 Detailed Specification). Times in ns of the computer's clock.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections import deque
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from hypotaxis.core.midi.messages import (
@@ -19,6 +20,7 @@ from hypotaxis.core.midi.messages import (
 )
 
 BYTE_NS = 320_000
+NEVER = 1 << 62
 CLOCK_BYTES = (CLOCK, START, CONTINUE, STOP)
 THRU_NS = 2_000
 """Rise and fall of one opto-isolator (under 2 µs each by the specification)."""
@@ -33,44 +35,72 @@ class Heard:
     data: tuple[int, ...]
 
 
-def on_the_wire(handed: Sequence[tuple[int, bytes]]) -> Iterator[tuple[int, int]]:
-    """(end of the byte in ns, byte) of messages handed over at ascending times; real-time bytes go in between."""
-    waiting: list[tuple[int, int]] = []
-    urgent: list[tuple[int, int]] = []
-    for time_ns, data in handed:
+class Wire:
+    """A DIN wire: a queue of bytes, in which real-time bytes go in between. Messages are handed over at ascending
+    times."""
+
+    def __init__(self) -> None:
+        self._waiting: deque[tuple[int, int]] = deque()
+        self._urgent: deque[tuple[int, int]] = deque()
+        self._free = 0
+
+    def hand(self, time_ns: int, data: bytes) -> None:
+        """Let a message queue."""
         for byte in data:
-            (urgent if byte >= REAL_TIME else waiting).append((time_ns, byte))
-    free = plain = quick = 0
-    while plain < len(waiting) or quick < len(urgent):
-        next_plain = max(free, waiting[plain][0]) if plain < len(waiting) else None
-        next_quick = max(free, urgent[quick][0]) if quick < len(urgent) else None
-        if next_quick is not None and (next_plain is None or next_quick <= next_plain):
-            start, byte = next_quick, urgent[quick][1]
-            quick += 1
-        else:
-            start, byte = next_plain, waiting[plain][1]
-            plain += 1
-        free = start + BYTE_NS
-        yield free, byte
+            (self._urgent if byte >= REAL_TIME else self._waiting).append((time_ns, byte))
+
+    def until(self, time_ns: int) -> Iterator[tuple[int, int]]:
+        """(end of the byte in ns, byte) of those that begin before this time. What is handed over later is not earlier
+        than that."""
+        while self._waiting or self._urgent:
+            plain, quick = (max(self._free, queue[0][0]) if queue else NEVER for queue in (self._waiting, self._urgent))
+            if min(plain, quick) >= time_ns:
+                return
+            _, byte = (self._urgent if quick <= plain else self._waiting).popleft()
+            self._free = min(plain, quick) + BYTE_NS
+            yield self._free, byte
 
 
-def parse(bytes_in: Iterable[tuple[int, int]]) -> Iterator[Heard]:
+class Packets:
+    """The inside of a USB link: the bytes of a message are all there at its frame."""
+
+    def __init__(self) -> None:
+        self._waiting: deque[tuple[int, bytes]] = deque()
+
+    def hand(self, time_ns: int, data: bytes) -> None:
+        """Let a message leave with its frame."""
+        self._waiting.append((time_ns, data))
+
+    def until(self, time_ns: int) -> Iterator[tuple[int, int]]:
+        """(time in ns, byte) of what leaves before this time."""
+        while self._waiting and self._waiting[0][0] < time_ns:
+            at_ns, data = self._waiting.popleft()
+            for byte in data:
+                yield at_ns, byte
+
+
+class Ear:
     """Channel messages and clock out of timed bytes, with running status; other system bytes are passed over."""
-    status = 0
-    data: list[int] = []
-    for time_ns, byte in bytes_in:
-        if byte >= REAL_TIME:
-            if byte in CLOCK_BYTES:
-                yield Heard(time_ns, byte, ())
-            continue
-        if byte >= FIRST_STATUS:
-            # System common and exclusive cancel running status.
-            status = byte if byte < EXCLUSIVE else 0
-            data = []
-            continue
-        if not status:
-            continue
-        data.append(byte)
-        if len(data) == DATA_BYTES[kind_of(status)]:
-            yield Heard(time_ns, status, tuple(data))
-            data = []
+
+    def __init__(self) -> None:
+        self._status = 0
+        self._data: list[int] = []
+
+    def hear(self, bytes_in: Iterable[tuple[int, int]]) -> Iterator[Heard]:
+        """The messages that are whole with these bytes."""
+        for time_ns, byte in bytes_in:
+            if byte >= REAL_TIME:
+                if byte in CLOCK_BYTES:
+                    yield Heard(time_ns, byte, ())
+                continue
+            if byte >= FIRST_STATUS:
+                # System common and exclusive cancel running status.
+                self._status = byte if byte < EXCLUSIVE else 0
+                self._data = []
+                continue
+            if not self._status:
+                continue
+            self._data.append(byte)
+            if len(self._data) == DATA_BYTES[kind_of(self._status)]:
+                yield Heard(time_ns, self._status, tuple(self._data))
+                self._data = []

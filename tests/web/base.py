@@ -14,7 +14,6 @@ from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Rig, Session, Track
 from hypotaxis.records.plan import load_plan
-from hypotaxis.standin.desk import Desk
 from hypotaxis.steps.rig.services import connect
 from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
@@ -40,7 +39,7 @@ class DemoTest(TestCase):
     def setUpClass(cls):
         super().setUpClass()
         # Real time and fast mode give the same samples (core.standin tells so); only the waiting is left out.
-        cls.enterClassContext(mock.patch.object(Desk, "_wait_until"))
+        cls.enterClassContext(mock.patch("hypotaxis.standin.run.wait_until"))
 
     @classmethod
     def setUpTestData(cls):

@@ -1,17 +1,19 @@
 """Where does what hands play go? Standing lines first, keys in otherwise.
 
 A message from a port that is played from plays every instrument that has a standing line on that port and channel;
-where there is none it plays the selected instrument, if the host's echo is on. Notes are shaped on their way; a key
-that is let go ends exactly what it began.
+where there is none it plays the selected instrument, if the host's echo is on. That is written down as rules, which can
+be handed to whoever runs them; notes are shaped on their way.
 """
 
-from collections.abc import Iterator
+from collections.abc import Sequence
 
 from hypotaxis.core.midi.messages import EXCLUSIVE, NOTE_OFF, NOTE_ON, channel_of, kind_of, note_off, note_on, status_of
 from hypotaxis.core.midi.shaping import shaped
-from hypotaxis.core.plan import Instrument, Plan, Seat
+from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.ports import keys_in
-from hypotaxis.core.studio import Message
+from hypotaxis.core.studio import EchoRule, Message
+
+CHANNELS = range(1, 17)
 
 
 def plays_and_sounds(plan: Plan, instrument: Instrument) -> str:
@@ -33,66 +35,79 @@ def plays_and_sounds(plan: Plan, instrument: Instrument) -> str:
     return f"{box.name} both plays and sounds. Local control is {local}, the host's echo is {echo}: {heard}."
 
 
-class KeysIn:
-    """Turns messages that come in into those that leave at once. selected: the instrument that keys in play, None =
-    nothing is selected."""
+def echo_rules(plan: Plan, selected: Instrument | None) -> tuple[EchoRule, ...]:
+    """What leaves for what hands play, port by port. selected: the instrument that keys in play, None = nothing is."""
+    rules = []
+    for end in keys_in(plan.rig):
+        played = {channel: _played(plan, selected, end.socket.uid, channel) for channel in CHANNELS}
+        for instrument in plan.instruments:
+            channels = tuple(channel for channel in CHANNELS if instrument.uid in played[channel])
+            if channels and end.socket.system_name:
+                rules += _rules(plan, instrument, end.socket.system_name, channels)
+    return tuple(rules)
 
-    def __init__(self, plan: Plan, selected: Instrument | None) -> None:
-        self.plan, self.selected = plan, selected
-        self.ports = {end.socket.system_name: end.socket.uid for end in keys_in(plan.rig) if end.socket.system_name}
-        self.held: dict[tuple[str, int, int], list[tuple[str, int, int]]] = {}
+
+def _played(plan: Plan, selected: Instrument | None, port: str, channel: int) -> frozenset[str]:
+    """The instruments (uids) that a port (socket uid) and a channel play."""
+    standing = [one.uid for one in plan.instruments if {(port, channel), (port, 0)} & set(one.standing)]
+    if standing:
+        return frozenset(standing)
+    return frozenset({selected.uid} if selected and plan.rig.echo else ())
+
+
+def _rules(plan: Plan, instrument: Instrument, port: str, channels: tuple[int, ...]) -> list[EchoRule]:
+    """A rule for each part; none where one of them has no send socket."""
+    ends = [plan.rig.find(seat.send) for seat in instrument.seats]
+    if not all(ends):
+        return []
+    shapings = (instrument.shaping, *(part.shaping for part in instrument.parts))
+    rows = zip(instrument.seats, ends, shapings, strict=False)
+    return [
+        EchoRule(port, channels, end[1].system_name, seat.channel, shaping, instrument.uid)
+        for seat, end, shaping in rows
+    ]
+
+
+class Echo:
+    """Rules at work: turns messages that come in into those that leave at once. A key that is let go ends exactly what
+    it began."""
+
+    def __init__(self, rules: Sequence[EchoRule]) -> None:
+        self.rules = rules
+        self._held: dict[tuple[str, int, int], list[tuple[str, int, int]]] = {}
+
+    def rules_for(self, message: Message) -> list[EchoRule]:
+        """The rules that a message falls under; none for system bytes."""
+        if not _is_played(message):
+            return []
+        channel = channel_of(message.data[0])
+        return [rule for rule in self.rules if rule.port == message.port and channel in rule.channels]
 
     def __call__(self, message: Message) -> list[Message]:
         """What leaves for a message that came in; nothing for ports that are not played from, and for system bytes."""
-        port = self._port_of(message)
-        if port is None:
+        if not _is_played(message):
             return []
-        kind, channel = kind_of(message.data[0]), channel_of(message.data[0])
+        rules, kind = self.rules_for(message), kind_of(message.data[0])
         if kind in (NOTE_ON, NOTE_OFF):
-            return self._note(message, port, channel)
+            return self._note(message, rules)
         return [
-            Message(message.time_ns, out, bytes([status_of(kind, seat.channel), *message.data[1:]]))
-            for instrument in self.played(port, channel)
-            for out, seat in self._seats(instrument)
+            Message(message.time_ns, rule.out, bytes([status_of(kind, rule.channel), *message.data[1:]]))
+            for rule in rules
         ]
 
-    def _port_of(self, message: Message) -> str | None:
-        """The port (socket uid) by which hands sent it; None for other ports and for system bytes."""
-        passes = message.data and message.data[0] < EXCLUSIVE
-        return self.ports.get(message.port) if passes else None
-
-    def played_by(self, message: Message) -> list[Instrument]:
-        """The instruments that a message from the hands plays."""
-        port = self._port_of(message)
-        return [] if port is None else self.played(port, channel_of(message.data[0]))
-
-    def played(self, port: str, channel: int) -> list[Instrument]:
-        """The instruments that a port (socket uid) and a channel play."""
-        standing = [one for one in self.plan.instruments if {(port, channel), (port, 0)} & set(one.standing)]
-        if standing:
-            return standing
-        return [self.selected] if self.selected and self.plan.rig.echo else []
-
-    def _note(self, message: Message, port: str, channel: int) -> list[Message]:
-        note, velocity = message.data[1], message.data[2]
-        key = message.port, channel, note
-        ended = self.held.pop(key, [])
-        sent = [Message(message.time_ns, out, note_off(at, one)) for out, at, one in ended]
-        if kind_of(message.data[0]) == NOTE_OFF or velocity == 0:
+    def _note(self, message: Message, rules: Sequence[EchoRule]) -> list[Message]:
+        status, note, velocity = message.data[:3]
+        key = message.port, channel_of(status), note
+        sent = [Message(message.time_ns, out, note_off(at, one)) for out, at, one in self._held.pop(key, [])]
+        if kind_of(status) == NOTE_OFF or velocity == 0:
             return sent
-        for instrument in self.played(port, channel):
-            for out, at, one, force in self._shaped(instrument, note, velocity):
-                self.held.setdefault(key, []).append((out, at, one))
-                sent.append(Message(message.time_ns, out, note_on(at, one, force)))
+        for rule in rules:
+            for one, force in shaped(note, velocity, rule.shaping):
+                self._held.setdefault(key, []).append((rule.out, rule.channel, one))
+                sent.append(Message(message.time_ns, rule.out, note_on(rule.channel, one, force)))
         return sent
 
-    def _shaped(self, instrument: Instrument, note: int, velocity: int) -> Iterator[tuple[str, int, int, int]]:
-        parts = (None, *instrument.parts)
-        for (out, seat), part in zip(self._seats(instrument), parts, strict=False):
-            for one, force in shaped(note, velocity, part.shaping if part else instrument.shaping):
-                yield out, seat.channel, one, force
 
-    def _seats(self, instrument: Instrument) -> list[tuple[str, Seat]]:
-        """(system name of the port, seat) of each part; empty without a send socket."""
-        found = [(self.plan.rig.find(seat.send), seat) for seat in instrument.seats]
-        return [(end[1].system_name, seat) for end, seat in found if end] if all(end for end, _ in found) else []
+def _is_played(message: Message) -> bool:
+    """Whether it is of a channel: not system bytes."""
+    return bool(message.data) and message.data[0] < EXCLUSIVE

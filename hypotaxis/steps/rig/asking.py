@@ -8,7 +8,7 @@ from hypotaxis.core.rig.change import set_box
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import send_sockets
 from hypotaxis.core.rig.values import Box
-from hypotaxis.core.studio import Message
+from hypotaxis.core.studio import Message, RunSetup, Written
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Rig
@@ -44,7 +44,7 @@ def ask(job_uid: str) -> None:
                 raise CannotSchedule("There is no port to a box to ask on. Look at the list of ports.")
             asked = [Message(place * APART_NS, socket.system_name, REQUEST) for place, socket in enumerate(sends)]
             frames = round((asked[-1].time_ns / 1e9 + TAIL_S) * studio.sample_rate)
-            for block in studio.run(asked, [], frames=frames):
+            for block in studio.run(Written(asked), RunSetup(frames=frames)):
                 came += block.received
                 reporter.tell((block.start + len(block.samples)) / frames)
         names = {end.socket.system_name: end.socket.uid for end in ports_of(plan.rig, "in")}

@@ -10,14 +10,14 @@ from django.test import SimpleTestCase
 from hypotaxis.core.errors import PortMissing
 from hypotaxis.core.session.schedule import plan_run
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.studio import Message
+from hypotaxis.core.studio import Message, RunSetup, Written
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
 from hypotaxis.demo.compose import tide_tables
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
-from hypotaxis.standin.wire import on_the_wire, parse
+from hypotaxis.standin.wire import NEVER, Ear, Wire
 from tests.core.rig.test_links import estuary, without_routes
 from tests.core.session.test_schedule import part
 from tests.rooms import box_named, plug, small_room, uid_of
@@ -40,8 +40,17 @@ def hear(one, plan, notes, *lines, seconds=0.6, **options):
     port = system(plan, "Quayside 18", "MIDI out")
     messages = [Message(round(at * MS), port, bytes(data)) for at, data in notes]
     names = [system(plan, "Quayside 18", f"line in {line}") for line in lines]
-    blocks = one.run(messages, names, frames=round(seconds * 48000), **({"fast": True} | options))
+    asked = RunSetup(inputs=tuple(names), frames=round(seconds * 48000), **({"fast": True} | options))
+    blocks = one.run(Written(messages), asked)
     return np.concatenate([block.samples for block in blocks])
+
+
+def queued(handed):
+    """(end of the byte in ns, byte) of messages that queue for a wire."""
+    wire = Wire()
+    for time_ns, data in handed:
+        wire.hand(time_ns, data)
+    return wire.until(NEVER)
 
 
 KICK, SNARE = (0x99, 36, 110), (0x99, 38, 110)
@@ -50,16 +59,16 @@ KICK, SNARE = (0x99, 36, 110), (0x99, 38, 110)
 class WireTest(SimpleTestCase):
     def test_bytes_take_320_microseconds_each(self):
         # MIDI 1.0 Detailed Specification: ten notes at one tick, the last byte of the last 9.60 ms behind.
-        ends = [end for end, _ in on_the_wire([(0, bytes([0x90, note, 100])) for note in range(10)])]
+        ends = [end for end, _ in queued([(0, bytes([0x90, note, 100])) for note in range(10)])]
         self.assertEqual(ends[-1], 9_600_000)
 
     def test_real_time_bytes_go_in_between(self):
-        sent = list(on_the_wire([(0, b"\x90\x3c\x64"), (100_000, b"\xf8")]))
+        sent = list(queued([(0, b"\x90\x3c\x64"), (100_000, b"\xf8")]))
         self.assertEqual([byte for _, byte in sent], [0x90, 0xF8, 0x3C, 0x64])
 
     def test_running_status_is_understood_and_cancelled_by_system_common(self):
         stream = [0x90, 60, 100, 61, 100, 0xF8, 62, 100, 0xF6, 63, 100]
-        heard = list(parse(enumerate(stream)))
+        heard = list(Ear().hear(enumerate(stream)))
         self.assertEqual([message.data[0] for message in heard if message.data], [60, 61, 62])
 
 
@@ -170,9 +179,9 @@ class DeskTest(SimpleTestCase):
     def test_ports_that_are_not_there_are_named(self):
         one = desk()
         with self.assertRaisesRegex(PortMissing, "MIDI output “elsewhere”"):
-            one.run([Message(0, "elsewhere", b"\x90\x3c\x64")], [], frames=100, fast=True)
+            one.run(Written([Message(0, "elsewhere", b"\x90\x3c\x64")]), RunSetup(frames=100, fast=True))
         with self.assertRaisesRegex(PortMissing, "audio input “nowhere”"):
-            one.run([], ["nowhere"], frames=100, fast=True)
+            one.run(Written(), RunSetup(inputs=("nowhere",), frames=100, fast=True))
 
     def test_full_scale_is_held_and_clips(self):
         plan = small_room()
@@ -189,7 +198,7 @@ class DeskTest(SimpleTestCase):
         run = plan_run([played], tempo, first_bar=1, last_bar=16, sample_rate=48000)
         one = desk()
         names = [system(plan, "Quayside 18", "line in 5")]
-        blocks = one.run(run.messages, names, frames=run.frames, fast=True)
+        blocks = one.run(Written(run.messages), RunSetup(inputs=tuple(names), frames=run.frames, fast=True))
         recorded = np.concatenate([block.samples for block in blocks])
         positions = tempo.samples_at(kicks["tick"], 48000) - run.first_sample
         found = measure(HeldRecording(recorded, 48000), distinct_moments(positions, 48000))

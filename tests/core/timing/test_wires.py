@@ -21,8 +21,8 @@ from hypotaxis.core.studio import Message
 from hypotaxis.core.timing.remedies import late_notes, remedies, thin, traffic_of
 from hypotaxis.core.timing.wires import wire_report
 from hypotaxis.demo.compose import tide_tables
-from hypotaxis.standin.wire import on_the_wire
 from tests.core.formats.test_smf import END, smf
+from tests.core.standin.test_desk import queued
 
 NS = 1000
 
@@ -97,7 +97,7 @@ class WireTest(SimpleTestCase):
         handed = sorted([*rows, *((time, b"\xf8") for time in clocks)], key=lambda one: one[0])
         ends, clock_ends, plain = [], [], iter([len(message) for _, message in rows])
         left = next(plain, 0)
-        for end, byte in on_the_wire(handed):
+        for end, byte in queued(handed):
             if byte == 0xF8:
                 clock_ends.append(end - 320_000)
                 continue

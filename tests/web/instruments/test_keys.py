@@ -8,7 +8,7 @@ from django.urls import reverse
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.plan import Part
-from hypotaxis.core.playing.keys import KeysIn, plays_and_sounds
+from hypotaxis.core.playing.keys import Echo, echo_rules, plays_and_sounds
 from hypotaxis.core.rig.change import set_up
 from hypotaxis.core.studio import Message
 from hypotaxis.records.models import FrontPanel, Job
@@ -21,37 +21,37 @@ class KeysInTest(SimpleTestCase):
         self.plan = small_room()
         self.port = self.plan.rig.find(uid_of(self.plan, "Heron 61", "keys"))[1].system_name
 
-    def play(self, keys: KeysIn, *data: str) -> list[str]:
+    def play(self, keys: Echo, *data: str) -> list[str]:
         sent = [one for text in data for one in keys(Message(0, self.port, bytes.fromhex(text)))]
         return [message.data.hex(" ") for message in sent]
 
     def test_the_selected_instrument_is_played_on_its_own_channel(self):
-        keys = KeysIn(self.plan, instrument_named(self.plan, "Bittern"))
+        keys = Echo(echo_rules(self.plan, instrument_named(self.plan, "Bittern")))
         sent = self.play(keys, "903c64", "b04001", "e00040", "803c00", "f8")
         self.assertEqual(sent, ["92 3c 64", "b2 40 01", "e2 00 40", "82 3c 40"])
         self.assertEqual(self.play(keys, "903c64", "903c00"), ["92 3c 64", "82 3c 40"], "velocity 0 lets go")
 
     def test_a_key_that_is_let_go_ends_all_that_it_began_even_when_shaped(self):
         shaped = change(self.plan, "Bittern", shaping=Shaping(harmony="octave", transpose=-12))
-        keys = KeysIn(shaped, instrument_named(shaped, "Bittern"))
+        keys = Echo(echo_rules(shaped, instrument_named(shaped, "Bittern")))
         self.assertEqual(self.play(keys, "903c64", "803c40"), ["92 30 64", "92 3c 64", "82 30 40", "82 3c 40"])
 
     def test_parts_split_the_keyboard(self):
         low = Part(uid="p", name="bass", channel=2, low=0, high=59)
         plan = change(self.plan, "Sedge upper", shaping=Shaping(low=60), parts=(low,))
-        keys = KeysIn(plan, instrument_named(plan, "Sedge upper"))
+        keys = Echo(echo_rules(plan, instrument_named(plan, "Sedge upper")))
         self.assertEqual(self.play(keys, "903064", "904864"), ["91 30 64", "90 48 64"])
 
     def test_a_standing_line_goes_before_what_is_selected_and_needs_no_echo(self):
         heron = uid_of(self.plan, "Heron 61", "keys")
         plan = change(self.plan, "Alder kit", standing=((heron, 10),))
         plan = change(plan, "Sedge lower", standing=((heron, 10),))
-        keys = KeysIn(plan, instrument_named(plan, "Bittern"))
+        keys = Echo(echo_rules(plan, instrument_named(plan, "Bittern")))
         self.assertEqual(self.play(keys, "992464"), ["91 24 64", "99 24 64"], "both, in their order")
         self.assertEqual(self.play(keys, "902464"), ["92 24 64"], "another channel plays what is selected")
         silent = replace(plan, rig=replace(plan.rig, echo=False))
-        self.assertEqual(self.play(KeysIn(silent, instrument_named(plan, "Bittern")), "902464"), [])
-        self.assertEqual(self.play(KeysIn(silent, None), "992464"), ["91 24 64", "99 24 64"])
+        self.assertEqual(self.play(Echo(echo_rules(silent, instrument_named(plan, "Bittern"))), "902464"), [])
+        self.assertEqual(self.play(Echo(echo_rules(silent, None)), "992464"), ["91 24 64", "99 24 64"])
 
     def test_a_box_that_plays_and_sounds_is_told_in_a_sentence(self):
         self.assertEqual(plays_and_sounds(self.plan, instrument_named(self.plan, "Bittern")), "")
@@ -68,7 +68,7 @@ class KeysInTest(SimpleTestCase):
             self.assertIn(words, plays_and_sounds(changed, instrument_named(changed, "Bittern")))
 
     def test_ports_that_are_not_played_from_are_not_heard(self):
-        keys = KeysIn(self.plan, instrument_named(self.plan, "Bittern"))
+        keys = Echo(echo_rules(self.plan, instrument_named(self.plan, "Bittern")))
         self.assertEqual(keys(Message(0, "some other port", bytes.fromhex("903c64"))), [])
 
     def test_a_standing_line_that_is_open_is_found_and_can_be_taken_out(self):

@@ -101,8 +101,8 @@ class PassTest(DemoTest):
     def test_the_recorded_sound_is_what_the_studio_delivered_to_the_bit(self):
         delivered, original = [], Desk.run
 
-        def listened(desk, *given, **named):
-            for block in original(desk, *given, **named):
+        def listened(desk, *given):
+            for block in original(desk, *given):
                 # What is recorded; the other inputs are only watched.
                 delivered.append(block.samples[:, :2])
                 yield block
@@ -163,8 +163,8 @@ class CutShortTest(DemoTest):
         """A studio whose run does `act` after so many blocks."""
         original = Desk.run
 
-        def cut(desk, *given, **named):
-            for number, block in enumerate(original(desk, *given, **named)):
+        def cut(desk, *given):
+            for number, block in enumerate(original(desk, *given)):
                 if number == blocks:
                     act()
                 yield block
@@ -224,11 +224,11 @@ class CutShortTest(DemoTest):
         partial.with_suffix(".broken").unlink()
 
     def test_clips_are_counted_and_said(self):
-        loud = lambda desk, inputs, *rest: (  # noqa: E731
-            Block(start, np.full((1024, len(inputs)), 1.0 - 2.0**-23, dtype=np.float32))
+        loud = lambda desk, source, setup: (  # noqa: E731
+            Block(start, np.full((1024, len(setup.inputs)), 1.0 - 2.0**-23, dtype=np.float32))
             for start in range(0, 102_400, 1024)
         )
-        with mock.patch.object(Desk, "_blocks", loud):
+        with mock.patch.object(Desk, "run", loud):
             take = self.record("Alder kit").takes.get()
         self.assertEqual((take.clipped, take.peak_db > -0.01), (2, True))
         self.assertIn("Clipped 2 times", self.page("session:home"))

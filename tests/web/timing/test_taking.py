@@ -50,10 +50,10 @@ class TakingTest(SoundingTest):
         desks = []
         original = Desk.run
 
-        def run(desk, messages, inputs, **named):
-            if inputs:
+        def run(desk, source, setup):
+            if setup.inputs:
                 desks.append(desk)
-            return original(desk, messages, inputs, **named)
+            return original(desk, source, setup)
 
         with mock.patch.object(Desk, "run", run):
             (row,) = taking.start(self.rig, self.plan, [trip], fast=True, **wish)
@@ -104,7 +104,8 @@ class TakingTest(SoundingTest):
             trip = taking.SoundedTrip(self.instrument("Sedge upper"))
             taking.start(self.rig, self.plan, [trip], fast=True, hits=16, patch=str(pluck.uid))
         programs = [
-            [message.data[1] for message in call.args[1] if message.data[0] == 0xC0] for call in runs.call_args_list
+            [message.data[1] for message in call.args[1].written if message.data[0] == 0xC0]
+            for call in runs.call_args_list
         ]
         self.assertEqual((programs[0], programs[-1]), ([pluck.program], [pad.program]))
         self.assertEqual(Sounding.objects.get().measured.matched, 16)

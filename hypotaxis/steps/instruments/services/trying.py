@@ -11,10 +11,11 @@ import soundfile
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.midi.messages import channel_of
 from hypotaxis.core.midi.shaping import in_words, shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.playing.gain import gain_advice
-from hypotaxis.core.playing.keys import KeysIn
+from hypotaxis.core.playing.keys import Echo, echo_rules
 from hypotaxis.core.playing.plain_sound import plain_sound
 from hypotaxis.core.playing.tryout import (
     DEMO_S,
@@ -36,7 +37,7 @@ from hypotaxis.core.playing.tryout import (
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.studio import Message
+from hypotaxis.core.studio import Block, Message, RunSetup, Written
 from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import begin, hand_over, running, work
@@ -116,8 +117,11 @@ def play(job_uid: str) -> None:
             # A pattern loops for the ear and for the hand on the level: never faster than real time.
             fast = wish.fast and wish.kind != "pattern"
             played = _Played(plan, instrument) if wish.kind == "keys" else None
-            with closing(studio.run(tryout.messages, names, frames=frames, fast=fast, echo=played)) as run:
+            asked = RunSetup(inputs=tuple(names), frames=frames, fast=fast, echo=played.echo.rules if played else ())
+            with closing(studio.run(Written(tryout.messages), asked)) as run:
                 for block in run:
+                    if played:
+                        played.hear(block)
                     blocks.append(block.samples[:, kept].copy())
                     for column, meter in enumerate(meters):
                         meter.feed(block.samples[:, column])
@@ -143,21 +147,21 @@ def play(job_uid: str) -> None:
 
 
 class _Played:
-    """Keys in while a try-out runs: passes on what is played, and keeps what came and what left."""
+    """What is played while a try-out runs: what came in for the instrument, and what left for it."""
 
     def __init__(self, plan: Plan, instrument: Instrument) -> None:
-        self.plan, self.keys = plan, KeysIn(plan, instrument)
+        self.plan, self.echo = plan, Echo(echo_rules(plan, instrument))
         self.mine = instrument.uid
+        self._ends = {(rule.out, rule.channel) for rule in self.echo.rules if rule.of == instrument.uid}
         self.came: list[Message] = []
         self.left: list[Message] = []
 
-    def __call__(self, message: Message) -> list[Message]:
-        """What leaves for it; what plays another instrument by a standing line leaves, too, and is not told here."""
-        sent = self.keys(message)
-        if any(one.uid == self.mine for one in self.keys.played_by(message)):
-            self.came.append(message)
-            self.left += sent
-        return sent
+    def hear(self, block: Block) -> None:
+        """Keep what is its own; what plays another instrument by a standing line leaves, too, and is not told here."""
+        for message in block.received:
+            if any(rule.of == self.mine for rule in self.echo.rules_for(message)):
+                self.came.append(message)
+        self.left += [one for one in block.sent if (one.port, channel_of(one.data[0])) in self._ends]
 
     def heard(self, heard: Heard) -> Heard:
         """The same with what came in by which port, and what left."""

@@ -22,6 +22,7 @@ from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedReturn, plan_pass, schedule_pass
 from hypotaxis.core.session.schedule import Schedule
 from hypotaxis.core.session.watching import Watcher
+from hypotaxis.core.studio import RunSetup, Written
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
@@ -135,11 +136,12 @@ def _run(run: Pass, reporter: Reporter) -> None:
     recorded = len(setup.inputs)
     reporter.whole_s = run.seconds
     with studio_for(plan) as studio:
-        if run.fast and not studio.simulated:
+        if run.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         Pass.objects.filter(uid=run.uid).update(started=timezone.now())
-        inputs = [*setup.inputs, *(one.input for one in setup.watched)]
-        blocks = studio.run(schedule.messages, inputs, frames=schedule.frames, fast=run.fast)
+        inputs = (*setup.inputs, *(one.input for one in setup.watched))
+        asked = RunSetup(inputs=inputs, frames=schedule.frames, fast=run.fast)
+        blocks = studio.run(Written(schedule.messages), asked)
         # Unbuffered: what a block brought is in the file before the next one is asked for.
         with closing(blocks), audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
             for block in blocks:

@@ -19,7 +19,7 @@ from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
-from hypotaxis.core.studio import Message, Studio
+from hypotaxis.core.studio import Message, RunSetup, Studio, Written, sound_of
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.pattern import loop_signal
@@ -236,7 +236,7 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
     """Run the studio and keep score and recording beside the row."""
     names = [plan.rig.find(uid)[1].system_name for uid in trip.inputs if plan.rig.find(uid)]
     with studio_for(plan) as studio:
-        if wish.fast and not studio.simulated:
+        if wish.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         if trip.loop:
             sent, score, sound, skipped, frames = _loop_run(plan, trip.loop, wish, studio)
@@ -248,8 +248,10 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
             score = sounding_score(wish, trip.instrument.seat(trip.part).channel)
             skipped, frames = -schedule.first_sample, schedule.frames
 
+        asked = RunSetup(inputs=tuple(names), outputs=tuple(sound), frames=frames, fast=wish.fast)
+
         def blocks() -> Iterator[np.ndarray]:
-            with closing(studio.run(sent, names, frames=frames, fast=wish.fast, sound=sound)) as run:
+            with closing(studio.run(Written(sent, sound), asked)) as run:
                 for block in run:
                     yield block.samples[max(0, skipped - block.start) :]
                     reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / frames)
@@ -301,10 +303,10 @@ def _loop_run(plan: Plan, loop: Loop, wish: Wish, studio: Studio):
     signal = loop_signal(studio.sample_rate, hits=wish.hits, level=LOOP_LEVEL)
     name = plan.rig.find(loop.sends[0])[1].system_name
     frames = len(signal) + round(TAIL_S * studio.sample_rate)
-    return [], sounding_score(wish, 1), {name: signal}, 0, frames
+    return [], sounding_score(wish, 1), {name: sound_of(signal)}, 0, frames
 
 
 def _call_back(studio: Studio, plan: Plan, instrument: Instrument) -> None:
     """Send what was called up before a percussive patch took its place."""
     calls = [(plan.rig.find(send)[1].system_name, data) for send, data in calls_of(instrument) if plan.rig.find(send)]
-    send_apart(studio, calls, fast=studio.simulated)
+    send_apart(studio, calls, fast=studio.hurries)
