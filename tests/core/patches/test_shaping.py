@@ -78,10 +78,11 @@ class KeysTest(SimpleTestCase):
         self.assertEqual([note_name(n, 3) for n in (60, 36, 38)], ["C3", "C1", "D1"])
         self.assertEqual([note_name(n) for n in (60, 69, 0, 127)], ["C4", "A4", "C-1", "G9"])
 
-    def test_two_octaves_of_which_the_scale_lets_some_sound(self):
+    def test_three_octaves_of_which_the_scale_lets_some_sound(self):
         keys = keyboard(50, middle_c=4, root=9, scale="minor pentatonic")
-        self.assertEqual((len(keys), sum(key.raised for key in keys)), (25, 10))
+        self.assertEqual((len(keys), sum(key.raised for key in keys)), (37, 15))
         self.assertEqual(sorted({key.note % 12 for key in keys if key.sounds}), [0, 2, 4, 7, 9])
+        self.assertEqual([key.name for key in keys if key.lettered], ["C3", "C4", "C5", "C6"])
         self.assertEqual(max(key.note for key in keyboard(127, middle_c=4)), 127)
 
 
