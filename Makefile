@@ -1,5 +1,5 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
-.PHONY: help demo start test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
+.PHONY: help demo start devices test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -13,6 +13,7 @@ TESTS ?= tests
 help:
 	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over)"
 	@echo "make start        the same without demo data: your own empty rig"
+	@echo "make devices      what real ports and inputs need besides: JACK's library"
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make bench        speed against reference libraries, as ratios"
@@ -33,9 +34,16 @@ $(STAMPS)/runtime: requirements/runtime.txt $(STAMPS)/venv
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/runtime.txt
 	@touch $@
 
+$(STAMPS)/devices: requirements/devices.txt $(STAMPS)/runtime
+	@if ! ldconfig -p | grep -q libjack.so.0; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends libjack-jackd2-0; fi
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/devices.txt
+	@touch $@
+
+# The tests play on a JACK server of their own, with a driver that needs no sound card.
 $(STAMPS)/test: requirements/test.txt $(STAMPS)/runtime
-	@if ! command -v chromium >/dev/null; then \
-	  $(APT) update && $(APT) install -y --no-install-recommends chromium; fi
+	@if ! command -v chromium >/dev/null || ! command -v jackd >/dev/null; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends chromium jackd2 libjack-jackd2-0; fi
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.txt
 	@touch $@
 
@@ -53,6 +61,9 @@ demo: setup
 
 start: setup
 	@exec $(BIN)/python manage.py start --port $(PORT) $(if $(FRESH),--fresh)
+
+devices: $(STAMPS)/devices
+	@echo "Real ports and inputs can be opened now: $(BIN)/python manage.py devices"
 
 # --- checks -------------------------------------------------------------------------------------
 test: setup-test
@@ -91,7 +102,7 @@ vendor:
 
 lock: setup
 	rm -rf $(STAMPS)/lock && $(PYTHON) -m venv $(STAMPS)/lock
-	for set in runtime test bench; do \
+	for set in runtime devices test bench; do \
 	  $(STAMPS)/lock/bin/pip install --quiet -r requirements/$$set.in && \
 	  { echo "# Locked from $$set.in; renew with \`make lock\`."; $(STAMPS)/lock/bin/pip freeze; } > requirements/$$set.txt; \
 	done

@@ -93,6 +93,14 @@ class PortTaken(StudioTrouble):
     """A port is there, and another program holds it."""
 
 
+class LibraryMissing(StudioTrouble):
+    """What a studio needs of the system is not installed."""
+
+
+class ServerGone(StudioTrouble):
+    """The audio server does not answer, or has gone while something ran."""
+
+
 class Gone(HypotaxisError):
     """What a page was about is no longer there."""
 

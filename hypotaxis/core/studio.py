@@ -34,6 +34,36 @@ class Port:
 
 
 @dataclass(frozen=True)
+class AudioEnd:
+    """An audio input or output as the system reports it."""
+
+    name: str
+    key: str
+    """What stays the same when its shown name changes."""
+    physical: bool = True
+    """A socket of an interface, not another program's."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Reported:
+    """What a studio says of itself now."""
+
+    studio: str
+    """Which kind it is: "jack"."""
+    server: str
+    """Its name, where there are several."""
+    rate: int
+    """Hz."""
+    buffer: int
+    """Frames a period."""
+    realtime: bool | None
+    """Whether it runs with the rights of real time, None = it does not say."""
+    ports: tuple[Port, ...] = ()
+    inputs: tuple[AudioEnd, ...] = ()
+    outputs: tuple[AudioEnd, ...] = ()
+
+
+@dataclass(frozen=True)
 class Message:
     """Bytes handed to the driver of `port` (system name) at time_ns after the start of the run."""
 

@@ -1,9 +1,15 @@
-"""Opens the studio: today the stand-in, plugged as the sheet says, its front panels as the person left them."""
+"""Opens the studio: the stand-in, plugged as the sheet says, its front panels as the person left them; or what the
+computer offers, for the shell."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import fields
 
+from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.studio import Studio
+from hypotaxis.devices.jack import JackStudio
+from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.records.models import FrontPanel as PanelRow
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
@@ -17,6 +23,27 @@ def open_studio(plan: Plan) -> Studio:
     global _runs
     _runs += 1
     return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, seed=_runs)
+
+
+def devices_found(server: str = "") -> list[tuple[str, str]]:
+    """(kind of studio, why it cannot be opened, "" = it can) of all that real devices are reached by."""
+    try:
+        DeviceProcess(server).close()
+    except StudioTrouble as error:
+        return [("jack", str(error))]
+    return [("jack", "")]
+
+
+@contextmanager
+def device_studio(kind: str, server: str = "") -> Iterator[JackStudio]:
+    """Real devices, for as long as the block lasts. kind: "jack". Raises LibraryMissing, ServerGone."""
+    if kind != "jack":
+        raise StudioTrouble(f"There is no studio “{kind}”. There is: jack.")
+    process = DeviceProcess(server)
+    try:
+        yield JackStudio(process)
+    finally:
+        process.close()
 
 
 def front_panels() -> dict[str, FrontPanel]:

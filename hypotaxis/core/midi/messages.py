@@ -23,6 +23,8 @@ EXCLUSIVE, EXCLUSIVE_END = 0xF0, 0xF7
 CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 REAL_TIME = 0xF8
 """From here on single bytes that may stand between the others."""
+SUSTAIN, ALL_SOUND_OFF, ALL_NOTES_OFF = 64, 120, 123
+"""Controllers and channel modes that end what sounds."""
 RELEASED = 64
 """Velocity of a note off of which nothing is known."""
 

@@ -6,7 +6,7 @@ them can be stopped. The recording is kept as a file like one of the owner's and
 
 from collections.abc import Iterator, Sequence
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import soundfile
@@ -18,12 +18,11 @@ from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
-from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
-from hypotaxis.core.studio import Message, RunSetup, Studio, Written, sound_of
+from hypotaxis.core.studio import Message, RunSetup, Studio, Written
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
-from hypotaxis.core.timing.pattern import loop_signal
-from hypotaxis.core.timing.wish import Wish, clock_schedule, played_score, sounding_score
+from hypotaxis.core.timing.sounded import PatternRun, loop_run, played_run
+from hypotaxis.core.timing.wish import Wish, clock_schedule
 from hypotaxis.records.audio import write_whole
 from hypotaxis.records.jobs import (
     Cancelled,
@@ -44,12 +43,10 @@ from hypotaxis.steps.timing.services.sounding import keep_answer, path_of, remov
 
 RECORDING_SHARE = 0.85
 """Of the time is playing in real time; the rest is measuring."""
-LOOP_LEVEL = 0.5
 NOT_DRIVEN = (
     "Switch the box's arpeggiator or pattern on, one sixteenth a step, and set its clock to external: a key was held "
     "and clock was sent."
 )
-TAIL_S = 1.5
 
 
 @dataclass(frozen=True)
@@ -238,23 +235,14 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
     with studio_for(plan) as studio:
         if wish.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
-        if trip.loop:
-            sent, score, sound, skipped, frames = _loop_run(plan, trip.loop, wish, studio)
-        else:
-            schedule = _schedule(plan, trip, wish, studio.sample_rate)
-            sent, sound = schedule.messages, {}
-            if wish.test == "clock":
-                sent = _by_clock(plan, trip, wish, schedule)
-            score = sounding_score(wish, trip.instrument.seat(trip.part).channel)
-            skipped, frames = -schedule.first_sample, schedule.frames
-
-        asked = RunSetup(inputs=tuple(names), outputs=tuple(sound), frames=frames, fast=wish.fast)
+        run = _pattern_run(plan, trip, wish, studio.sample_rate)
+        asked = RunSetup(inputs=tuple(names), outputs=run.outputs, frames=run.frames, fast=wish.fast)
 
         def blocks() -> Iterator[np.ndarray]:
-            with closing(studio.run(Written(sent, sound), asked)) as run:
-                for block in run:
-                    yield block.samples[max(0, skipped - block.start) :]
-                    reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / frames)
+            with closing(studio.run(run.source, asked)) as coming:
+                for block in coming:
+                    yield block.samples[max(0, run.skipped - block.start) :]
+                    reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / run.frames)
 
         def write(stream) -> None:
             with soundfile.SoundFile(stream, "w", studio.sample_rate, len(names), "PCM_24", format="WAV") as file:
@@ -266,44 +254,36 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
         finally:
             if trip.instrument and wish.patch:
                 _call_back(studio, plan, trip.instrument)
-    data = write_smf(score)
+    data = write_smf(run.score)
     kept = write_whole("soundings", ".score", lambda stream: stream.write(data))
     row.score, row.recording = kept.name, recording.name
     row.score_title, row.recording_title = "The pattern of the sounding", "what came home"
-    part = score.parts[0]
+    part = run.score.parts[0]
     row.parts = [[2, part.channel, part.name, len(part.notes)]]
     row.save()
 
 
-def _schedule(plan: Plan, trip: SoundedTrip, wish: Wish, rate: int) -> Schedule:
+def _pattern_run(plan: Plan, trip: SoundedTrip, wish: Wish, rate: int) -> PatternRun:
+    """What goes out: impulses by a loop's first output, notes by an instrument's seat, or clock where that is
+    sounded."""
+    if trip.loop:
+        return loop_run(wish, output=plan.rig.find(trip.loop.sends[0])[1].system_name, rate=rate)
     seat = trip.instrument.seat(trip.part)
-    score = played_score(wish, seat.channel)
     patch = Patch.objects.filter(uid=wish.patch).first() if wish.patch else None
     calls = change_messages(seat.channel, on_the_wire(patch), trip.instrument.bank_form) if patch else []
     if not patch:
         calls = [data for send, data in calls_of(trip.instrument) if send == seat.send]
-    part = score.parts[0]
-    played = PlayedPart(plan.rig.find(seat.send)[1].system_name, seat.channel, part.notes, part.controls, tuple(calls))
-    last_bar = score.tempo.position(score.end_tick).bar
-    return plan_run([played], score.tempo, first_bar=1, last_bar=last_bar, sample_rate=rate)
-
-
-def _by_clock(plan: Plan, trip: SoundedTrip, wish: Wish, schedule: Schedule) -> list[Message]:
-    """The calls of a schedule, then a held key and the clock in place of its notes."""
-    seat = trip.instrument.seat(trip.part)
     port = plan.rig.find(seat.send)[1].system_name
-    zero_ns = -schedule.first_sample * 1e9 / schedule.sample_rate
-    calls = [message for message in schedule.messages if message.time_ns == 0]
-    held = clock_schedule(wish, seat.channel)
-    return [*calls, *(Message(round(zero_ns + ms * 1e6), port, data) for ms, data in held)]
+    run = played_run(wish, port=port, channel=seat.channel, rate=rate, calls=calls)
+    return replace(run, source=_by_clock(run, port, seat.channel, wish, rate)) if wish.test == "clock" else run
 
 
-def _loop_run(plan: Plan, loop: Loop, wish: Wish, studio: Studio):
-    """Band-limited impulses out by the loop's first output."""
-    signal = loop_signal(studio.sample_rate, hits=wish.hits, level=LOOP_LEVEL)
-    name = plan.rig.find(loop.sends[0])[1].system_name
-    frames = len(signal) + round(TAIL_S * studio.sample_rate)
-    return [], sounding_score(wish, 1), {name: sound_of(signal)}, 0, frames
+def _by_clock(run: PatternRun, port: str, channel: int, wish: Wish, rate: int) -> Written:
+    """The calls of a run, then a held key and the clock in place of its notes."""
+    zero_ns = run.skipped * 1e9 / rate
+    calls = [message for message in run.source.written if message.time_ns == 0]
+    held = clock_schedule(wish, channel)
+    return Written([*calls, *(Message(round(zero_ns + ms * 1e6), port, data) for ms, data in held)])
 
 
 def _call_back(studio: Studio, plan: Plan, instrument: Instrument) -> None:

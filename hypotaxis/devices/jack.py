@@ -1,0 +1,106 @@
+"""JACK as a studio: the application's side of the device process.
+
+MIDI and audio stand on one clock, the server's frames. What leaves is pulled from the source a quarter of a second
+ahead, so that a busy machine keeps it in time; a freewheeling server is fed further, since it does not wait.
+"""
+
+from collections.abc import Iterator
+
+from hypotaxis.core.errors import StudioTrouble
+from hypotaxis.core.studio import AudioEnd, Block, Port, Reported, RunSetup, Source
+from hypotaxis.devices.process import DeviceProcess
+from hypotaxis.devices.protocol import Begin, Came, Feed, Piece, Stop
+
+LEAD_S, FREEWHEEL_LEAD_S = 0.25, 8.0
+"""How far ahead the source is asked."""
+
+
+class JackStudio:
+    """The Studio of a JACK server. Raises LibraryMissing, ServerGone."""
+
+    simulated = False
+    hurries = True
+    one_clock = True
+
+    def __init__(self, process: DeviceProcess) -> None:
+        self._process = process
+        self.reported: Reported = process.look()
+        self.xruns = self.late = self.dropped = 0
+        """Of the last run."""
+
+    @property
+    def sample_rate(self) -> int:
+        """Of the server, Hz."""
+        return self.reported.rate
+
+    @property
+    def buffer(self) -> int:
+        """Of the server, frames."""
+        return self.reported.buffer
+
+    def ports(self) -> tuple[Port, ...]:
+        """The MIDI ports of other clients, and of the system."""
+        self.reported = self._process.look()
+        return self.reported.ports
+
+    def inputs(self) -> tuple[str, ...]:
+        """What can be recorded."""
+        return tuple(end.name for end in self.reported.inputs)
+
+    def outputs(self) -> tuple[str, ...]:
+        """What can be played to."""
+        return tuple(end.name for end in self.reported.outputs)
+
+    def run(self, source: Source, setup: RunSetup) -> Iterator[Block]:
+        """As `Studio.run`. Freewheeling, the server plays faster than real time: software only."""
+        if setup.fast and any(_named(self.reported.inputs, name).physical for name in setup.inputs):
+            raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
+        self._process.tell(Begin(setup, tuple(sorted(source.ports))))
+        return self._blocks(source, setup)
+
+    def _blocks(self, source: Source, setup: RunSetup) -> Iterator[Block]:
+        lead = round((FREEWHEEL_LEAD_S if setup.fast else LEAD_S) * self.sample_rate)
+        fed, running = 0, True
+        try:
+            fed = self._feed(source, setup, fed, lead)
+            while True:
+                answer = self._process.hear()
+                if not isinstance(answer, Came):
+                    running = False
+                    self.xruns, self.late, self.dropped = answer.xruns, answer.late, answer.dropped
+                    return
+                block = _within(answer.block, setup.frames)
+                here = answer.block.start + len(answer.block.samples)
+                if setup.frames is None and source.ended():
+                    self._process.tell(Stop())
+                else:
+                    fed = self._feed(source, setup, fed, here + lead)
+                yield block
+        except GeneratorExit:
+            self._process.tell(Stop())
+            while running and isinstance(self._process.hear(), Came):
+                pass
+            raise
+
+    def _feed(self, source: Source, setup: RunSetup, fed: int, until: int) -> int:
+        """Hand over what leaves before a frame; returns up to where the run is fed."""
+        if until <= fed:
+            return fed
+        messages = tuple(source.messages(round(until * 1e9 / self.sample_rate)))
+        pieces = tuple(Piece(name, fed, source.sound(name, fed, until - fed)) for name in setup.outputs)
+        self._process.tell(Feed(until, messages, pieces))
+        return until
+
+    def close(self) -> None:
+        """The process stays, for the next run."""
+
+
+def _named(ends: tuple[AudioEnd, ...], name: str) -> AudioEnd:
+    return next((end for end in ends if end.name == name), AudioEnd(name, name, physical=False))
+
+
+def _within(block: Block, frames: int | None) -> Block:
+    """A block without what lies beyond the run's length: periods do not end where runs do."""
+    if frames is None or block.start + len(block.samples) <= frames:
+        return block
+    return Block(block.start, block.samples[: frames - block.start], block.received, block.sent, block.lost)

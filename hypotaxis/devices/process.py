@@ -1,0 +1,192 @@
+"""The device process: one for as long as the application runs, restarted when it dies.
+
+Inside, the audio's callback and one thread beside it: commands come by a pipe, blocks go by it. Garbage is not
+collected there, since a collection takes longer than a period.
+"""
+
+import gc
+import os
+import socket
+import subprocess
+import sys
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+import numpy as np
+
+from hypotaxis.core import errors
+from hypotaxis.core.errors import ServerGone, StudioTrouble
+from hypotaxis.core.studio import Block
+from hypotaxis.devices.jack_engine import Engine
+from hypotaxis.devices.protocol import Begin, Came, Ended, Feed, Look, Stop, Trouble
+
+ROOT = Path(__file__).parents[2]
+POLL_S = 0.005
+LEAST_FRAMES = 960
+"""Frames that are gathered before they go over the pipe."""
+START_S = 20.0
+"""How long the process may take until it answers first."""
+ANSWER_S = 10.0
+
+
+class DeviceProcess:
+    """The application's end of the pipe. Raises ServerGone and LibraryMissing where it cannot be started."""
+
+    def __init__(self, server: str = "") -> None:
+        self.server = server
+        self._process = None
+        self._start()
+
+    def _start(self) -> None:
+        ours, theirs = socket.socketpair()
+        command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno()), self.server]
+        path = os.pathsep.join(filter(None, (str(ROOT), os.environ.get("PYTHONPATH", ""))))
+        self._process = subprocess.Popen(
+            command, pass_fds=[theirs.fileno()], env=os.environ | {"PYTHONPATH": path}, stderr=subprocess.DEVNULL
+        )
+        theirs.close()
+        self._pipe = Connection(ours.detach())
+        self._ended = False
+        self.look(START_S)
+
+    @property
+    def pid(self) -> int:
+        """Its number, for those who look after processes."""
+        return self._process.pid
+
+    def look(self, wait_s: float = ANSWER_S):
+        """What is there now. A process that has died is started again first."""
+        if self._ended or self._process.poll() is not None:
+            self.close()
+            self._start()
+        self.tell(Look())
+        return self.hear(wait_s)
+
+    def tell(self, command) -> None:
+        """Send a command."""
+        try:
+            self._pipe.send(command)
+        except OSError as error:
+            self._ended = True
+            raise ServerGone(DIED) from error
+
+    def hear(self, wait_s: float = ANSWER_S):
+        """The next answer. Raises the named trouble, ServerGone where none comes."""
+        try:
+            if not self._pipe.poll(wait_s):
+                raise ServerGone("The device process does not answer. Look at the audio server, then try again.")
+            answer = self._pipe.recv()
+        except (EOFError, OSError) as error:
+            self._ended = True
+            raise ServerGone(DIED) from error
+        if isinstance(answer, Trouble):
+            self._ended = answer.kind == ServerGone.__name__
+            raise getattr(errors, answer.kind)(answer.words)
+        return answer
+
+    def close(self) -> None:
+        """Let it silence what sounds, and end."""
+        self._pipe.close()
+        try:
+            self._process.wait(ANSWER_S)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+
+
+DIED = "The device process has ended, and with it what was running. What it had recorded is kept; begin again."
+
+
+def serve(pipe: Connection, server: str) -> None:
+    """The process: open the server, then do what is told until the pipe closes."""
+    gc.disable()
+    try:
+        engine = Engine(server)
+    except StudioTrouble as error:
+        pipe.poll(START_S)
+        pipe.send(_trouble(error))
+        return
+    try:
+        _Service(pipe, engine).go_on()
+    except (EOFError, OSError):
+        pass
+    finally:
+        engine.close()
+
+
+def _trouble(error: StudioTrouble) -> Trouble:
+    return Trouble(type(error).__name__, str(error))
+
+
+class _Service:
+    """Commands in, blocks out."""
+
+    def __init__(self, pipe: Connection, engine: Engine) -> None:
+        self.pipe, self.engine = pipe, engine
+        self.run = None
+        self.before = 0
+
+    def go_on(self) -> None:
+        """Until the other end closes, or the server goes."""
+        while True:
+            if self.pipe.poll(POLL_S):
+                try:
+                    self._do(self.pipe.recv())
+                except StudioTrouble as error:
+                    self._refuse(error)
+                except self.engine.refusal as error:
+                    self._refuse(StudioTrouble(f"The JACK server refuses: {error}. Look again, or start it anew."))
+            if self.run:
+                over = self.run.over.is_set()
+                self._hand_over(all_of_it=over)
+                if over:
+                    self._end()
+                    self.pipe.send(Ended(self.engine.xruns - self.before, self.late, self.engine.dropped))
+            if self.engine.gone.is_set() or self.engine.failed:
+                words = self.engine.failed or "The JACK server has gone. Start it again; what came until then is kept."
+                self._hand_over(all_of_it=True)
+                self.pipe.send(Trouble("ServerGone", words))
+                return
+
+    def _do(self, command) -> None:
+        match command:
+            case Look():
+                self.pipe.send(self.engine.look())
+            case Begin(setup, sends):
+                self.before = self.engine.xruns
+                self.run = self.engine.begin(setup, sends)
+            case Feed() if self.run:
+                self.run.feed(command)
+            case Stop() if self.run:
+                self.run.over.set()
+
+    def _refuse(self, error: StudioTrouble) -> None:
+        self._end()
+        self.pipe.send(_trouble(error))
+
+    def _end(self) -> None:
+        run, self.run = self.run, None
+        self.late = run.late if run else 0
+        self.engine.end()
+
+    late = 0
+
+    def _hand_over(self, *, all_of_it: bool) -> None:
+        """Send what came, several periods together."""
+        if not self.run:
+            return
+        done, waiting = self.run.done, sum(len(block.samples) for block in self.run.done)
+        if not done or not (all_of_it or waiting >= LEAST_FRAMES or any(block.received for block in list(done))):
+            return
+        blocks = [done.popleft() for _ in range(len(done))]
+        self.pipe.send(Came(_together(blocks)))
+
+
+def _together(blocks: list[Block]) -> Block:
+    return Block(
+        blocks[0].start,
+        np.concatenate([block.samples for block in blocks]),
+        received=tuple(message for block in blocks for message in block.received),
+        sent=tuple(message for block in blocks for message in block.sent),
+        lost=tuple(gap for block in blocks for gap in block.lost),
+    )

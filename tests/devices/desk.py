@@ -1,0 +1,88 @@
+"""A JACK server with a dummy driver, and the truth box beside it; ended by their ids."""
+
+import contextlib
+import os
+import subprocess
+import sys
+import threading
+import time
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+from hypotaxis.devices.process import DeviceProcess
+
+ROOT = Path(__file__).parents[2]
+RATE, PERIOD = 48_000, 256
+PATIENCE_S = 60
+
+
+class Server:
+    """A running server. sync: it waits for its clients, so that nothing is lost without the rights of real time."""
+
+    def __init__(self, *, sync: bool = True) -> None:
+        self.name = f"hypotaxis-{os.getpid()}-{uuid.uuid4().hex[:6]}"
+        mode = ["-S"] if sync else []
+        options = ["-d", "dummy", "-r", str(RATE), "-p", str(PERIOD), "-C", "8", "-P", "8"]
+        self.process = subprocess.Popen(
+            ["jackd", "-n", self.name, "-r", *mode, "-t", "2000", *options],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        subprocess.run(["jack_wait", "-s", self.name, "-w", "-t", "20"], check=False, capture_output=True)
+
+    def end(self) -> None:
+        """Let it go. Killed outright, a server leaves its place in a small table of the system taken."""
+        self.process.terminate()
+        try:
+            self.process.wait(20)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
+
+
+class Truth:
+    """The truth box, and what it has heard."""
+
+    def __init__(self, server: Server) -> None:
+        command = [sys.executable, "-m", "tests.devices.truth", server.name]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, cwd=ROOT)
+        self.process.stdout.readline()
+        self.heard: list[str] = []
+        self._reader = threading.Thread(target=self._read, daemon=True)
+        self._reader.start()
+
+    def _read(self) -> None:
+        for line in self.process.stdout:
+            self.heard.append(line.strip())
+
+    def wait_for(self, data: str) -> None:
+        """Until it has heard these bytes, or fail."""
+        until = time.monotonic() + PATIENCE_S
+        while data not in self.heard:
+            if time.monotonic() > until:
+                raise AssertionError(f"{data} did not arrive: {self.heard}")
+            time.sleep(0.01)
+
+    def end(self) -> None:
+        """Switch it off: its ports are gone."""
+        self.process.terminate()
+        self.process.wait()
+        self._reader.join()
+        self.process.stdout.close()
+
+
+@contextlib.contextmanager
+def a_desk(*, sync: bool = True) -> Iterator[tuple[Server, Truth, DeviceProcess]]:
+    """A server, the truth box, and the device process on it."""
+    server = Server(sync=sync)
+    truth = Truth(server)
+    process = None
+    try:
+        process = DeviceProcess(server.name)
+        yield server, truth, process
+    finally:
+        if process:
+            process.close()
+        truth.end()
+        server.end()

@@ -1,0 +1,196 @@
+"""Real ports and inputs by JACK, against a box whose truth is known: what is sent and heard, exact to the frame.
+
+Distances: our client plays, the box answers in the same period, and we hear it in the next: one period is added to its
+own (measured on synchronous dummy servers; JACK API, feedback connections).
+"""
+
+import io
+import json
+import os
+import signal
+import threading
+
+import numpy as np
+from django.core.management import call_command
+from django.test import SimpleTestCase
+
+from hypotaxis.core.errors import PortMissing, ServerGone, StudioTrouble
+from hypotaxis.core.midi.shaping import Shaping
+from hypotaxis.core.studio import EchoRule, Message, Passed, RunSetup, Written, sound_of
+from hypotaxis.devices.jack import JackStudio
+from hypotaxis.devices.timeline import WRAP, Timeline
+from tests.devices.desk import PERIOD, RATE, a_desk
+from tests.devices.truth import LOOP, REACTION
+
+NOTES, KEYS, CLICKS, INTO, BACK = (f"truth:{name}" for name in ("notes", "keys", "clicks", "into", "back"))
+PLAY_A_KEY = bytes.fromhex("f07d01f7")
+
+
+def at(frame: int, data: bytes, port: str = NOTES) -> Message:
+    return Message(round(frame * 1e9 / RATE), port, data)
+
+
+def hit(frame: int) -> Message:
+    return at(frame, bytes([0x90, 60, 100]))
+
+
+def recorded(blocks) -> np.ndarray:
+    return np.concatenate([block.samples for block in blocks])
+
+
+def middles(sound: np.ndarray) -> list[int]:
+    """The frames at which clicks are loudest."""
+    return [int(frame) for frame in np.flatnonzero(sound > 0.4999)]
+
+
+class JackTest(SimpleTestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.server, cls.truth, cls.process = cls.enterClassContext(a_desk())
+        cls.studio = JackStudio(cls.process)
+
+    def shell(self, command: str, *options: str) -> tuple[dict, int]:
+        out, code = io.StringIO(), 0
+        try:
+            call_command(
+                command,
+                "--studio",
+                "jack",
+                "--server",
+                self.server.name,
+                "--json",
+                *options,
+                stdout=out,
+                stderr=io.StringIO(),
+            )
+        except SystemExit as ended:
+            code = ended.code
+        return json.loads(out.getvalue()), code
+
+    def test_what_is_there_is_reported_with_its_direction(self):
+        found, code = self.shell("devices")
+        self.assertEqual(code, 0)
+        self.assertEqual(
+            (found["studio"], found["rate"], found["buffer"], found["realtime"]), ("jack", RATE, 256, False)
+        )
+        ports = {(port["name"], port["direction"]) for port in found["ports"]}
+        self.assertEqual(ports, {(NOTES, "out"), (KEYS, "in")})
+        self.assertIn("system:capture_8", [end["name"] for end in found["inputs"]])
+        self.assertIn(INTO, [end["key"] for end in found["outputs"]])
+
+    def test_notes_and_clicks_are_exact_live_and_freewheeling(self):
+        frames = [4000 + 1237 * number for number in range(12)]
+        for fast in (False, True):
+            with self.subTest(fast=fast):
+                asked = RunSetup(inputs=(CLICKS,), frames=24_000, fast=fast)
+                blocks = list(self.studio.run(Written([hit(frame) for frame in frames]), asked))
+                sound = recorded(blocks)
+                self.assertEqual(sound.shape, (24_000, 1))
+                self.assertEqual([block.lost for block in blocks if block.lost], [])
+                self.assertEqual(
+                    [b - a for a, b in zip(frames, middles(sound[:, 0]), strict=True)], [REACTION + PERIOD] * 12
+                )
+
+    def test_a_loop_and_an_input_that_is_passed_on_are_exact(self):
+        tone = np.zeros(4000)
+        tone[1000] = 0.5
+        asked = RunSetup(inputs=(BACK,), outputs=(INTO,), frames=12_000, passed=(Passed(BACK, INTO, -6.0),))
+        heard = recorded(self.studio.run(Written((), {INTO: sound_of(tone)}), asked))[:, 0]
+        way = LOOP + PERIOD
+        self.assertEqual(int(np.argmax(heard)), 1000 + way)
+        self.assertAlmostEqual(float(heard[1000 + 2 * way]), 0.5 * 10 ** (-6 / 20), delta=1e-4)
+
+    def test_keys_come_in_with_their_time_and_the_echo_leaves_within_the_period(self):
+        rule = EchoRule(KEYS, tuple(range(1, 17)), NOTES, 3, Shaping(transpose=12))
+        asked = RunSetup(inputs=(CLICKS,), frames=9_600, echo=(rule,))
+        blocks = list(self.studio.run(Written([at(2000, PLAY_A_KEY)]), asked))
+        (came,) = [message for block in blocks for message in block.received]
+        (sent,) = [message for block in blocks for message in block.sent]
+        self.assertEqual((came.port, came.data.hex(), sent.data.hex()), (KEYS, "903c64", "924864"))
+        pressed = round(came.time_ns * RATE / 1e9)
+        self.assertEqual(pressed, 2000 + PERIOD)
+        # Echoed in the period in which the key came, at its frame.
+        self.assertEqual(middles(recorded(blocks)[:, 0]), [pressed + PERIOD + REACTION])
+
+    def test_a_run_that_is_closed_is_silenced_on_the_channels_it_used(self):
+        run = self.studio.run(Written([at(100, bytes([0x95, 60, 100]))]), RunSetup(inputs=(CLICKS,)))
+        self.truth.heard.clear()
+        for _ in run:
+            if "953c64" in self.truth.heard:
+                break
+        run.close()
+        self.truth.wait_for("b57800")
+        self.assertEqual([data for data in self.truth.heard if data.startswith("b")], ["b54000", "b57b00", "b57800"])
+
+    def test_a_trip_is_sounded_from_the_shell(self):
+        found, code = self.shell("sound", "--port", NOTES, "--input", CLICKS, "--hits", "16", "--freewheel")
+        self.assertEqual((code, found["matched"], found["track"]), (0, 16, None))
+        self.assertAlmostEqual(found["offset_samples"], REACTION + PERIOD, delta=0.05)
+        looped, _ = self.shell("sound", "--loop", INTO, "--input", BACK, "--hits", "16", "--freewheel")
+        self.assertAlmostEqual(looped["offset_samples"], LOOP + PERIOD, delta=0.05)
+        nothing, code = self.shell("sound", "--port", NOTES, "--input", BACK, "--hits", "8", "--freewheel")
+        self.assertEqual(code, 2)
+        self.assertIn("Nothing came back", nothing["error"])
+        wrong, code = self.shell("sound", "--port", KEYS, "--input", CLICKS)
+        self.assertEqual(code, 2)
+        self.assertIn(f"There is: {NOTES}", wrong["error"])
+
+    def test_what_is_not_there_and_what_cannot_hurry_is_named(self):
+        with self.assertRaisesRegex(PortMissing, "audio input “nowhere”"):
+            list(self.studio.run(Written(), RunSetup(inputs=("nowhere",), frames=100)))
+        with self.assertRaisesRegex(PortMissing, "MIDI output “nowhere”"):
+            list(self.studio.run(Written([at(0, b"\x90\x3c\x64", "nowhere")]), RunSetup(inputs=(CLICKS,), frames=100)))
+        with self.assertRaisesRegex(StudioTrouble, "real time only"):
+            self.studio.run(Written(), RunSetup(inputs=("system:capture_1",), frames=100, fast=True))
+        self.assertEqual(len(recorded(self.studio.run(Written(), RunSetup(inputs=(CLICKS,), frames=500)))), 500)
+
+
+class TroubleTest(SimpleTestCase):
+    def test_lost_frames_are_counted_and_silent(self):
+        with a_desk(sync=False) as (_, _, process):
+            studio = JackStudio(process)
+            notes = [hit(4800 + 9600 * number) for number in range(10)]
+            blocks, stopped = [], False
+            for block in studio.run(Written(notes), RunSetup(inputs=(CLICKS,), frames=110_000)):
+                blocks.append(block)
+                if block.start > 30_000 and not stopped:
+                    stopped = True
+                    os.kill(process.pid, signal.SIGSTOP)
+                    threading.Timer(0.2, os.kill, (process.pid, signal.SIGCONT)).start()
+            sound, gaps = recorded(blocks)[:, 0], [gap for block in blocks for gap in block.lost]
+            self.assertEqual(len(sound), 110_000)
+            self.assertGreater(max(gap.frames for gap in gaps), 4 * PERIOD)
+            for gap in gaps:
+                self.assertEqual(np.abs(sound[gap.start : gap.start + gap.frames]).max(initial=0.0), 0.0)
+
+    def test_a_box_that_is_unplugged_and_a_server_that_goes_end_nothing_without_a_word(self):
+        with a_desk() as (server, truth, process):
+            studio, came = JackStudio(process), []
+            for block in studio.run(Written([hit(1000)]), RunSetup(inputs=(CLICKS,), frames=24_000)):
+                came.append(block)
+                truth.end() if block.start > 6000 and truth.process.poll() is None else None
+            sound = recorded(came)[:, 0]
+            self.assertEqual((len(sound), middles(sound)), (24_000, [1000 + PERIOD + REACTION]))
+            kept = []
+            with self.assertRaisesRegex(ServerGone, "JACK server has gone"):
+                for block in studio.run(Written(), RunSetup(inputs=("system:capture_1",), frames=20 * RATE)):
+                    kept.append(block)
+                    server.end() if block.start > 6000 else None
+            self.assertGreater(len(recorded(kept)), 6000)
+            with self.assertRaisesRegex(ServerGone, "No JACK server"):
+                studio.ports()
+
+
+class TimelineTest(SimpleTestCase):
+    def test_a_jump_that_stays_is_a_loss_and_one_that_comes_back_is_none(self):
+        line = Timeline(1000)
+        counts = [line.period(1000 + at, 256) for at in (0, 256, 768, 1024, 1280)]
+        self.assertEqual((counts, line.count), ([0, 0, 0, 256, 0], 1536))
+        line = Timeline(1000)
+        counts = [line.period(1000 + at, 256) for at in (0, 256, 768, 768, 1024)]
+        self.assertEqual((counts, line.count), ([0] * 5, 1280))
+
+    def test_the_count_of_the_server_may_wrap(self):
+        line = Timeline(WRAP - 300)
+        self.assertEqual([line.period((WRAP - 300 + at) % WRAP, 256) for at in (0, 256, 512)], [0, 0, 0])
