@@ -63,6 +63,19 @@ class Reported:
     outputs: tuple[AudioEnd, ...] = ()
 
 
+@dataclass(frozen=True, kw_only=True)
+class RunTold:
+    """What a run says of itself when it has ended."""
+
+    seconds: float = 0.0
+    xruns: int = 0
+    """Periods in which the server was late."""
+    lost: int = 0
+    """Frames that did not come."""
+    late: int = 0
+    """Messages that left behind their time."""
+
+
 @dataclass(frozen=True)
 class Message:
     """Bytes handed to the driver of `port` (system name) at time_ns after the start of the run."""
@@ -209,6 +222,8 @@ class Studio(Protocol):
     """Whether MIDI is timed by the audio's clock."""
     sample_rate: int
     buffer: int
+    told: RunTold
+    """What the last run says of itself."""
 
     def ports(self) -> tuple[Port, ...]:
         """The MIDI ports there are now."""

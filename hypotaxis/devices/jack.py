@@ -6,13 +6,17 @@ ahead, so that a busy machine keeps it in time; a freewheeling server is fed fur
 
 from collections.abc import Iterator
 
-from hypotaxis.core.errors import StudioTrouble
-from hypotaxis.core.studio import AudioEnd, Block, Port, Reported, RunSetup, Source
+from hypotaxis.core.errors import PortMissing, StudioTrouble
+from hypotaxis.core.studio import AudioEnd, Block, Port, Reported, RunSetup, RunTold, Source
 from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.devices.protocol import Begin, Came, Feed, Piece, Stop
 
 LEAD_S, FREEWHEEL_LEAD_S = 0.25, 8.0
 """How far ahead the source is asked."""
+NOT_MATCHED = (
+    "Something that this needs is matched to nothing that JACK reports. Say on the sheets Ports and Inputs which end "
+    "of the desk is which."
+)
 
 
 class JackStudio:
@@ -25,8 +29,7 @@ class JackStudio:
     def __init__(self, process: DeviceProcess) -> None:
         self._process = process
         self.reported: Reported = process.look()
-        self.xruns = self.late = self.dropped = 0
-        """Of the last run."""
+        self.told = RunTold()
 
     @property
     def sample_rate(self) -> int:
@@ -53,6 +56,8 @@ class JackStudio:
 
     def run(self, source: Source, setup: RunSetup) -> Iterator[Block]:
         """As `Studio.run`. Freewheeling, the server plays faster than real time: software only."""
+        if "" in (*setup.inputs, *setup.outputs, *source.ports):
+            raise PortMissing(NOT_MATCHED)
         if setup.fast and any(_named(self.reported.inputs, name).physical for name in setup.inputs):
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         self._process.tell(Begin(setup, tuple(sorted(source.ports))))
@@ -60,17 +65,23 @@ class JackStudio:
 
     def _blocks(self, source: Source, setup: RunSetup) -> Iterator[Block]:
         lead = round((FREEWHEEL_LEAD_S if setup.fast else LEAD_S) * self.sample_rate)
-        fed, running = 0, True
+        fed, here, lost, running = 0, 0, 0, True
         try:
             fed = self._feed(source, setup, fed, lead)
             while True:
                 answer = self._process.hear()
                 if not isinstance(answer, Came):
                     running = False
-                    self.xruns, self.late, self.dropped = answer.xruns, answer.late, answer.dropped
+                    self.told = RunTold(
+                        seconds=here / self.sample_rate,
+                        xruns=answer.xruns,
+                        lost=lost,
+                        late=answer.late + answer.dropped,
+                    )
                     return
                 block = _within(answer.block, setup.frames)
                 here = answer.block.start + len(answer.block.samples)
+                lost += sum(gap.frames for gap in block.lost)
                 if setup.frames is None and source.ended():
                     self._process.tell(Stop())
                 else:

@@ -17,9 +17,9 @@ from hypotaxis.core.rig.build import HOST_NAME, box_from_shape, new_uid
 from hypotaxis.core.rig.values import Rig as CoreRig
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
-from hypotaxis.records.models import Rig, Session
-from hypotaxis.records.plan import load_plan
-from hypotaxis.records.studio import look
+from hypotaxis.records.models import Rig, Session, Studio
+from hypotaxis.records.plan import load_plan, studio_row
+from hypotaxis.records.studio import look, reported_by
 
 NEW_RIG = "My room"
 YEAR_S = 365 * 24 * 3600
@@ -59,7 +59,12 @@ class InUse:
     def plan(self) -> Plan:
         """The plan with what the studio reports now."""
         plan = load_plan(self.rig)
-        return replace(plan, reported=look(plan))
+        return replace(plan, reported=look(plan), studio=reported_by(self.studio))
+
+    @cached_property
+    def studio(self) -> Studio:
+        """The studio that this computer uses."""
+        return studio_row()
 
     @cached_property
     def _checked(self) -> tuple[list[Finding], list[tuple[Finding, str]]]:

@@ -14,8 +14,9 @@ from django.db import transaction
 
 from hypotaxis.core.errors import NothingToUndo
 from hypotaxis.core.plan import Plan
-from hypotaxis.records.models import Box, Cable, Change, Instrument, Loop, Rig, Route, Socket
-from hypotaxis.records.plan import row_fields
+from hypotaxis.records.models import Box, Cable, Change, EndName, Instrument, Loop, Rig, Route, Socket
+from hypotaxis.records.models.studio import STAND_IN
+from hypotaxis.records.plan import row_fields, studio_row
 
 KINDS = {
     "rig": Rig,
@@ -41,8 +42,27 @@ class Edit:
 
 
 def change_plan(rig: Rig, title: str, before: Plan, after: Plan) -> Change | None:
-    """Turn a plan into another as one step named `title`; None when they are the same."""
-    return change_rig(rig, title, edits_between(before, after))
+    """Turn a plan into another as one step named `title`; None when they are the same. What a studio of real devices
+    calls an end is kept for this computer, and no step of the rig's."""
+    return change_rig(rig, title, _keep_names(edits_between(before, after)))
+
+
+def _keep_names(edits: list[Edit]) -> list[Edit]:
+    """Keep the names that real devices have been matched to; the edits without them."""
+    studio = studio_row()
+    if studio.kind == STAND_IN:
+        return edits
+    kept = []
+    for edit in edits:
+        known = edit.kind == "socket" and edit.fields and Socket.objects.filter(uid=edit.uid).exists()
+        if known and "system_name" in edit.fields:
+            name = edit.fields["system_name"]
+            EndName.objects.update_or_create(studio=studio.kind, socket_uid=edit.uid, defaults={"name": name})
+            rest = {field: value for field, value in edit.fields.items() if field != "system_name"}
+            kept += [Edit(edit.kind, edit.uid, rest)] if rest else []
+        else:
+            kept.append(edit)
+    return kept
 
 
 def edits_between(before: Plan, after: Plan) -> list[Edit]:

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import asdict, fields
+from dataclasses import asdict, fields, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.records import models as rows
+from hypotaxis.records.models.studio import STAND_IN
 
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
@@ -36,7 +37,31 @@ ON_THE_BOX = "panel-"
 
 
 def load_plan(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig in seven queries. What the studio reports is not asked here."""
+    """The whole plan of a rig in nine queries, its ends called as the studio in use calls them. What the studio reports
+    is not asked here."""
+    return with_names_of(studio_row(), load_kept(rig))
+
+
+def studio_row() -> rows.Studio:
+    """The studio that this computer uses."""
+    return rows.Studio.objects.first() or rows.Studio()
+
+
+def with_names_of(studio: rows.Studio, plan: core.Plan) -> core.Plan:
+    """The plan with its ends called as a studio calls them. The stand-in's names are kept with the rig, since it has no
+    desk but the rig; those of real devices are this computer's."""
+    if studio.kind == STAND_IN:
+        return plan
+    names = dict(rows.EndName.objects.filter(studio=studio.kind).values_list("socket_uid", "name"))
+    boxes = tuple(
+        replace(box, sockets=tuple(replace(one, system_name=names.get(one.uid, "")) for one in box.sockets))
+        for box in plan.rig.boxes
+    )
+    return replace(plan, rig=replace(plan.rig, boxes=boxes))
+
+
+def load_kept(rig: rows.Rig) -> core.Plan:
+    """The whole plan of a rig as it is kept, and leaves in a file."""
     sockets: dict[str, list[values.Socket]] = defaultdict(list)
     for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
         sockets[box].append(values.Socket(uid=uid, **dict(zip(SOCKET_FIELDS, rest, strict=True))))

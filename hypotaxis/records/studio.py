@@ -5,11 +5,19 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 from django.conf import settings
+from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from hypotaxis.core.errors import StudioTrouble
+from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.studio import Message, Port, RunSetup, Studio, Written
+from hypotaxis.core.rig.values import Rig as RigValue
+from hypotaxis.core.studio import Message, Port, Reported, RunSetup, Written
+from hypotaxis.core.studio import Studio as StudioDoor
+from hypotaxis.records.jobs import begin, hand_over, running, work
+from hypotaxis.records.models import Job, Studio
+from hypotaxis.records.models.studio import STAND_IN
+from hypotaxis.records.plan import studio_row
 
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
@@ -24,22 +32,26 @@ def own_studio() -> None:
 
 
 @contextmanager
-def studio_for(plan: Plan) -> Iterator[Studio]:
-    """The studio, set up for this plan and held until the end of the block.
+def studio_for(plan: Plan) -> Iterator[StudioDoor]:
+    """The studio in use, set up for this plan and held until the end of the block; what its runs say of themselves is
+    kept.
 
     Raises StudioTrouble in a process that does not own it.
     """
     if not _owner and not settings.HUEY["immediate"]:
         raise StudioTrouble("Only the worker talks to the studio.")
+    row = studio_row()
     with _one_run:
-        studio = import_string(settings.STUDIO_OPENER)(plan)
+        studio = import_string(settings.STUDIO_OPENER)(plan, row.kind, row.server)
         try:
             yield studio
         finally:
+            if row.pk and not studio.simulated:
+                Studio.objects.filter(pk=row.pk).update(last_run=to_json(studio.told))
             studio.close()
 
 
-def send_apart(studio: Studio, calls: Sequence[tuple[str, bytes]], *, fast: bool) -> None:
+def send_apart(studio: StudioDoor, calls: Sequence[tuple[str, bytes]], *, fast: bool) -> None:
     """Send messages by ports (system names), each a gap behind the one before; of none nothing is sent."""
     sent = [Message(place * CALL_GAP_NS, port, data) for place, (port, data) in enumerate(calls)]
     if sent:
@@ -49,8 +61,49 @@ def send_apart(studio: Studio, calls: Sequence[tuple[str, bytes]], *, fast: bool
 
 
 def look(plan: Plan) -> tuple[Port, ...] | None:
-    """The ports the studio reports now; looking disturbs nobody, so any process may. None when it cannot be asked."""
+    """The ports the studio reports now. The stand-in may be asked by any process; of real devices it is what they said
+    when the worker looked last. None when nothing is known."""
+    row = studio_row()
+    if row.kind != STAND_IN:
+        found = reported_by(row)
+        return found.ports if found else None
     try:
-        return import_string(settings.STUDIO_OPENER)(plan).ports()
+        return import_string(settings.STUDIO_OPENER)(plan, row.kind, row.server).ports()
     except StudioTrouble:
         return None
+
+
+def reported_by(row: Studio) -> Reported | None:
+    """What a studio of real devices said last."""
+    return from_json(Reported, row.reported) if row.kind != STAND_IN and row.reported else None
+
+
+def choose(kind: str, server: str = "") -> Job | None:
+    """Use another studio from now on, and look what it offers; nothing has to be looked for on the stand-in."""
+    row = studio_row()
+    row.kind, row.server = kind, server
+    row.reported, row.looked, row.trouble, row.last_run = None, None, "", None
+    row.save()
+    return look_again() if kind != STAND_IN else None
+
+
+def look_again() -> Job:
+    """Ask the worker to look what the studio offers now."""
+    job = begin("looking")
+    hand_over(job)
+    return job
+
+
+@work("looking")
+def look_now(job_uid: str) -> None:
+    """The task: open the studio, and keep what it says; or why it does not answer."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        said = {"reported": None, "trouble": "", "looked": timezone.now()}
+        try:
+            with studio_for(Plan(rig=RigValue(uid="", name=""))) as studio:
+                said["reported"] = to_json(studio.reported)
+        except StudioTrouble as error:
+            said["trouble"] = str(error)
+        Studio.objects.filter(pk=studio_row().pk).update(**said)

@@ -20,7 +20,7 @@ from hypotaxis.core.rig.ports import host_direction, hubs_between, is_port, repo
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
 from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.rig.values import Box, Rig, Socket
-from hypotaxis.core.studio import Block, Port, RunSetup, Source
+from hypotaxis.core.studio import Block, Port, RunSetup, RunTold, Source
 from hypotaxis.standin.run import Run
 from hypotaxis.standin.units import FrontPanel, Played, Unit, hidden_values, panel_as_delivered
 
@@ -58,6 +58,7 @@ class Desk:
     simulated = True
     hurries = True
     one_clock = False
+    told = RunTold()
 
     def __init__(
         self,

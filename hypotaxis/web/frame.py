@@ -12,11 +12,13 @@ from hypotaxis.core.findings.finding import Finding
 from hypotaxis.records import journal
 from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.models import Change, Rig, Session
+from hypotaxis.records.models.studio import JACK, STAND_IN
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.registry import STEPS, Step
 from hypotaxis.web import worker_watch
 
 THEMES = ("day", "night")
+STUDIOS = {STAND_IN: "stand-in", JACK: "JACK"}
 
 
 @dataclass(frozen=True)
@@ -66,6 +68,16 @@ class Frame:
             fact = step.fact(self._here)
             lines.append(Line(step, fact.told, fact.wrong, step.name == self.step))
         return lines
+
+    @property
+    def studio(self) -> str:
+        """The studio in use, as the title row names it."""
+        return STUDIOS[self._here.studio.kind]
+
+    @property
+    def simulated(self) -> bool:
+        """Whether it is the stand-in, which can be faster than real time and whose boxes can be opened."""
+        return self._here.studio.kind == STAND_IN
 
     @property
     def findings(self) -> list[Finding]:

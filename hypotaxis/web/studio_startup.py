@@ -11,18 +11,33 @@ from hypotaxis.core.studio import Studio
 from hypotaxis.devices.jack import JackStudio
 from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.records.models import FrontPanel as PanelRow
+from hypotaxis.records.models.studio import STAND_IN
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
 
 _runs = 0
+_devices: DeviceProcess | None = None
 _PANEL_FIELDS = {field.name for field in fields(FrontPanel)}
 
 
-def open_studio(plan: Plan) -> Studio:
-    """The stand-in for a plan. Called before each run, since the sheet and the panels may have changed."""
+def open_studio(plan: Plan, kind: str = STAND_IN, server: str = "") -> Studio:
+    """The studio in use, for a plan. Called before each run, since the sheet and the panels may have changed; the
+    device process stays from run to run. Raises LibraryMissing, ServerGone."""
     global _runs
+    if kind != STAND_IN:
+        return JackStudio(_process(server))
     _runs += 1
     return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, seed=_runs)
+
+
+def _process(server: str) -> DeviceProcess:
+    """The one device process of this process, begun when it is first needed."""
+    global _devices
+    if _devices is None or _devices.server != server:
+        if _devices:
+            _devices.close()
+        _devices = DeviceProcess(server)
+    return _devices
 
 
 def devices_found(server: str = "") -> list[tuple[str, str]]:

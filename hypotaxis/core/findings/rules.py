@@ -5,7 +5,19 @@ Each rule is a function from the plan to findings, in a file of its subject; its
 
 from dataclasses import replace
 
-from hypotaxis.core.findings import cabling, channels, clock, instruments, levels, loops, making, ports, routing, unused
+from hypotaxis.core.findings import (
+    cabling,
+    channels,
+    clock,
+    instruments,
+    levels,
+    loops,
+    making,
+    ports,
+    routing,
+    studio,
+    unused,
+)
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
 from hypotaxis.core.findings.meant import set_aside
 from hypotaxis.core.plan import Plan
@@ -13,6 +25,8 @@ from hypotaxis.core.plan import Plan
 RULES: tuple[Rule, ...] = (
     routing.midi_loop,
     routing.loop_through_host,
+    studio.rate_differs,
+    studio.end_unmatched,
     instruments.send_missing,
     ports.port_set_aside,
     instruments.box_not_reached,
@@ -57,6 +71,8 @@ RULES: tuple[Rule, ...] = (
     levels.line_into_microphone,
     levels.line_into_instrument,
     levels.no_headroom,
+    studio.buffer_differs,
+    studio.no_real_time_rights,
     cabling.midi_run_too_long,
     cabling.usb_run_too_long,
     ports.hubs_too_deep,

@@ -134,6 +134,27 @@ def match(rig: Rig, reported: Iterable[Port]) -> Matching:
     return Matching(tuple(missing), tuple(open_ports), copies, proposed)
 
 
+def match_audio(rig: Rig, inputs: Iterable[str], outputs: Iterable[str]) -> dict[str, str]:
+    """Proposals for the interfaces' audio sockets that are matched to nothing, socket uid to reported name: by likeness
+    of names, otherwise the first that is free, in the order of both."""
+    proposed: dict[str, str] = {}
+    for direction, reported in (("in", list(inputs)), ("out", list(outputs))):
+        ends = [
+            (box, socket)
+            for box, socket in rig.each_socket()
+            if is_interface(box.shape) and socket.kind == "audio" and socket.direction == direction
+        ]
+        held = {socket.system_name for _, socket in ends}
+        free = [name for name in reported if name not in held]
+        for box, socket in ends:
+            if not free or socket.system_name in reported:
+                continue
+            likest = max(free, key=lambda name: _likeness(f"{box.name} {socket.label}", name))
+            proposed[socket.uid] = likest
+            free.remove(likest)
+    return proposed
+
+
 def _copies(reported: list[Port]) -> dict[str, str]:
     """Ports that the system reports once more: the same name with a number of a copy behind it."""
     names = {port.system_name for port in reported}

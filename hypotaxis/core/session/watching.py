@@ -54,7 +54,7 @@ def watched_inputs(
     returned = {uid for loop in plan.loops for uid in loop.returns}
     found = []
     for box, socket in host_audio(plan.rig, "in"):
-        if box.uid not in used or socket.uid in recorded or socket.uid in returned:
+        if not socket.system_name or box.uid not in used or socket.uid in recorded or socket.uid in returned:
             continue
         sources = {plan.rig.find(way[0].source)[0].uid for way in ways_into(plan.rig, socket.uid)}
         if sources & set(boxes):

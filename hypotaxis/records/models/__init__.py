@@ -3,6 +3,7 @@
 from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
+from hypotaxis.records.models.studio import EndName, Studio
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
@@ -10,6 +11,7 @@ __all__ = [
     "Box",
     "Cable",
     "Change",
+    "EndName",
     "FrontPanel",
     "Instrument",
     "Job",
@@ -22,6 +24,7 @@ __all__ = [
     "Session",
     "Socket",
     "Sounding",
+    "Studio",
     "Take",
     "Tick",
     "Track",

@@ -24,6 +24,7 @@ from hypotaxis.core.rig.values import (
     Socket,
 )
 from hypotaxis.records.merging import Merged
+from hypotaxis.records.models.studio import JACK, STAND_IN
 
 COLOURS = (
     ("", "none"),
@@ -485,3 +486,59 @@ class RigFileForm(forms.Form):
         if upload.size > MAX_BYTES:
             raise forms.ValidationError(f"The file is {upload.size / 2**20:.0f} MB: too large for a rig.")
         return upload
+
+
+class StudioForm(forms.Form):
+    """Which studio this computer uses."""
+
+    kind = forms.ChoiceField(choices=((STAND_IN, "Stand-in"), (JACK, "JACK")))
+    server = forms.CharField(
+        label="Name of the server",
+        max_length=80,
+        required=False,
+        help_text="Empty: the one that is called “default”, as most are.",
+    )
+
+
+class AudioEndsForm(Merged, forms.Form):
+    """The interfaces' inputs and outputs: their names, and which reported one each is."""
+
+    def __init__(self, *args, ends: list[tuple[Box, Socket]], inputs: list[str], outputs: list[str], **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        self.ends = ends
+        for _, socket in ends:
+            reported = inputs if socket.direction == "in" else outputs
+            names = list(dict.fromkeys([socket.system_name, *reported] if socket.system_name else reported))
+            self.fields[f"name_{socket.uid}"] = forms.CharField(
+                max_length=80, required=False, initial=socket.port_name, label=f"Your name for {socket.label}"
+            )
+            self.fields[f"match_{socket.uid}"] = forms.ChoiceField(
+                choices=[("", "nothing"), *((name, _end_first(name)) for name in names)],
+                required=False,
+                initial=socket.system_name,
+                label=f"Reported as, for {socket.label}",
+            )
+
+    def rows(self) -> list[tuple[Box, Socket, list]]:
+        """Each end with its fields."""
+        return [(box, one, [self[f"{name}_{one.uid}"] for name in ("name", "match")]) for box, one in self.ends]
+
+    def clean(self):
+        values = super().clean()
+        seen: dict[tuple[str, str], Socket] = {}
+        for _, socket in self.ends:
+            name = values.get(f"match_{socket.uid}", "")
+            first = seen.setdefault((name, socket.direction), socket) if name else socket
+            if first is not socket:
+                self.add_error(f"match_{socket.uid}", f"“{name}” is matched to {first.label} already. Choose another.")
+        return values
+
+    def changes(self) -> dict[str, dict]:
+        """Fields by socket uid."""
+        return {
+            socket.uid: {
+                "port_name": self.cleaned_data[f"name_{socket.uid}"].strip(),
+                "system_name": self.cleaned_data[f"match_{socket.uid}"],
+            }
+            for _, socket in self.ends
+        }

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.rig.views import boxes, findings, lists, ports, rigs, sheet
+from hypotaxis.steps.rig.views import boxes, findings, lists, ports, rigs, sheet, studio
 
 app_name = "rig"
 urlpatterns = [
@@ -27,6 +27,12 @@ urlpatterns = [
     path("socket/<uuid:uid>/move/", boxes.move_socket, name="move-socket"),
     path("socket/<uuid:uid>/remove/", boxes.remove_socket, name="remove-socket"),
     path("picture/<slug:name>.png", boxes.picture, name="picture"),
+    path("studio/", studio.studio, name="studio"),
+    path("studio/choose/", studio.choose, name="choose-studio"),
+    path("studio/look/", studio.look_again, name="look-again"),
+    path("studio/looking/<uuid:job>/", studio.looking, name="looking"),
+    path("inputs/", studio.inputs, name="inputs"),
+    path("inputs/propose/", studio.propose, name="propose-inputs"),
     path("ports/", ports.ports, name="ports"),
     path("ports/ask/", ports.ask, name="ask"),
     path("ports/known/", ports.known_as, name="known-as"),

@@ -37,7 +37,7 @@ from hypotaxis.core.playing.tryout import (
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.studio import Block, Message, RunSetup, Written
+from hypotaxis.core.studio import Block, Message, RunSetup, Studio, Written
 from hypotaxis.core.units import db_to_factor, factor_to_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import begin, hand_over, running, work
@@ -105,17 +105,17 @@ def play(job_uid: str) -> None:
             more=max(0, len(tryout.messages) - MOST_SHOWN),
             played=tryout.played[:MOST_TOLD],
         )
-        listened = _inputs(plan)
-        kept = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
         blocks = []
         with studio_for(plan) as studio:
+            listened = _inputs(plan, studio)
+            kept = [place for place, (uid, _, _) in enumerate(listened) if uid in instrument.returns]
             rate = studio.sample_rate
             hold = round(wish.hold_s * rate)
             meters = [InputMeter(name, hold_frames=hold) for _, _, name in listened]
             frames = round(tryout.seconds * rate)
             names = [system for _, system, _ in listened]
             # A pattern loops for the ear and for the hand on the level: never faster than real time.
-            fast = wish.fast and wish.kind != "pattern"
+            fast = wish.fast and wish.kind != "pattern" and studio.hurries
             played = _Played(plan, instrument) if wish.kind == "keys" else None
             asked = RunSetup(inputs=tuple(names), frames=frames, fast=fast, echo=played.echo.rules if played else ())
             with closing(studio.run(Written(tryout.messages), asked)) as run:
@@ -252,11 +252,11 @@ def _gain(meters: list[InputMeter], blocks: list[np.ndarray]) -> str:
     return gain_advice(meters[loudest].peak_db, floor, sum(meter.clips for meter in meters))
 
 
-def _inputs(plan: Plan) -> list[tuple[str, str, str]]:
-    """(socket uid, system name, name) of every input of the first interface."""
-    sockets = return_sockets(plan.rig)
-    first = sockets[0][0] if sockets else ""
-    return [(socket.uid, socket.system_name, socket.name) for box, socket in sockets if box == first]
+def _inputs(plan: Plan, studio: Studio) -> list[tuple[str, str, str]]:
+    """(socket uid, system name, name) of every input that the studio reports."""
+    there = set(studio.inputs())
+    sockets = (socket for _, socket in return_sockets(plan.rig) if socket.system_name in there)
+    return [(socket.uid, socket.system_name, socket.name) for socket in sockets]
 
 
 def _heard_at(listened: list, meters: list[InputMeter], instrument: Instrument) -> tuple[InputHeard, ...]:

@@ -20,7 +20,7 @@ from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Rig, Take
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.pictures import embedded, kept_from
-from hypotaxis.records.plan import load_plan
+from hypotaxis.records.plan import load_kept
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import NewRigForm, RigFileForm, RigForm
 from hypotaxis.steps.rig.views.sheet import home
@@ -100,13 +100,13 @@ def from_template(request, uid):
     taken = set(Rig.objects.filter(template=False).values_list("name", flat=True))
     names = (f"{template.name[:74]} {number}" for number in range(2, 10_000))
     name = template.name if template.name not in taken else next(name for name in names if name not in taken)
-    return _go_on_with(services.duplicate(load_plan(template), name))
+    return _go_on_with(services.duplicate(load_kept(template), name))
 
 
 def rig_file(request):
     """The rig with its instruments as a file."""
     here = in_use(request)
-    plan = load_plan(here.rig)
+    plan = load_kept(here.rig)
     whole = replace(carrying(plan, here.latenesses.known), pictures=embedded(plan), patch_lists=lists_of(plan))
     answer = HttpResponse(write_rig_file(whole), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(here.rig.name) or "rig"}.json"'

@@ -69,6 +69,7 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
         "more_findings": 0 if request.GET.get("all") else sum(1 + len(others) for _, others in groups[STRIP_FINDINGS:]),
         "meant": here.meant,
         "box_uids": {box.uid for box in rig.boxes},
+        "rig_uid": rig.uid,
         "free": still_free(rig),
         "counts": _counts(here.plan),
         "empty": all(box.shape == "host" for box in rig.boxes),

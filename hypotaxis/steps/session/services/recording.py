@@ -138,6 +138,11 @@ def _run(run: Pass, reporter: Reporter) -> None:
     with studio_for(plan) as studio:
         if run.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
+        if studio.sample_rate != setup.rate:
+            raise StudioTrouble(
+                f"The studio runs at {studio.sample_rate} Hz, and this pass was planned at {setup.rate} Hz. Set the "
+                "rig to the studio's rate, or the studio to the rig's, then record again."
+            )
         Pass.objects.filter(uid=run.uid).update(started=timezone.now())
         inputs = (*setup.inputs, *(one.input for one in setup.watched))
         asked = RunSetup(inputs=inputs, frames=schedule.frames, fast=run.fast)

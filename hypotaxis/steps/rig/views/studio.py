@@ -1,0 +1,135 @@
+"""The studio of this computer: which one is used, what it reports, and which of its inputs and outputs is which."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from hypotaxis.core.findings.finding import counted
+from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.rig.ports import match_audio, ports_of
+from hypotaxis.core.rig.trips import host_audio
+from hypotaxis.core.rig.values import Rig
+from hypotaxis.core.studio import AudioEnd, Reported, RunTold
+from hypotaxis.records import studio as kept
+from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.models import Job, Studio
+from hypotaxis.records.models.studio import JACK, STAND_IN
+from hypotaxis.steps.rig import services
+from hypotaxis.steps.rig.forms import AudioEndsForm, StudioForm
+from hypotaxis.steps.rig.views.sheet import home
+
+WORDS = {STAND_IN: "Stand-in", JACK: "JACK"}
+
+
+def studio(request):
+    """What is used, and what it reports."""
+    here = in_use(request)
+    job = Job.objects.filter(kind="looking").last()
+    return home(request, sheet="studio", title="Studio", **_told(here), looking=job if _waits(job) else None)
+
+
+def looking(request, job):
+    """Whether the studio has answered, polled by the page."""
+    row = get_object_or_404(Job, uid=job, kind="looking")
+    answer = render(request, "rig/includes/looking.html", {"looking": row})
+    answer["X-Finished"] = "1" if row.finished else "0"
+    return answer
+
+
+@require_POST
+def choose(request):
+    """Use another studio."""
+    form = StudioForm(request.POST)
+    if not form.is_valid():
+        return home(request, sheet="studio", title="Studio", **(_told(in_use(request)) | {"form": form}), looking=None)
+    kept.choose(**form.cleaned_data)
+    messages.success(request, f"The studio is {WORDS[form.cleaned_data['kind']]}. It is kept for this computer.")
+    return redirect("rig:studio")
+
+
+@require_POST
+def look_again(request):
+    """Let the worker look what is there now."""
+    kept.look_again()
+    return redirect("rig:studio")
+
+
+@in_one_go
+def inputs(request):
+    """Which reported input and output belongs to which socket, and what it is called."""
+    here = in_use(request)
+    found = here.plan.studio
+    form = AudioEndsForm(
+        request.POST or None,
+        ends=[*host_audio(here.plan.rig, "in"), *host_audio(here.plan.rig, "out")],
+        inputs=_names(found.inputs) if found else [],
+        outputs=_names(found.outputs) if found else [],
+    )
+    if request.method == "POST" and form.is_valid():
+        if services.name_ports(here.rig, here.plan, form.changes()):
+            messages.success(request, "Names of inputs and outputs are kept.")
+        return redirect("rig:inputs")
+    free = match_audio(here.plan.rig, _names(found.inputs), _names(found.outputs)) if found else {}
+    return home(request, sheet="inputs", title="Inputs and outputs", form=form, proposed=len(free), found=found)
+
+
+@require_POST
+@in_one_go
+def propose(request):
+    """Match the inputs and outputs that are matched to nothing."""
+    here = in_use(request)
+    found = here.plan.studio
+    fields = match_audio(here.plan.rig, _names(found.inputs), _names(found.outputs)) if found else {}
+    services.name_ports(here.rig, here.plan, {uid: {"system_name": name} for uid, name in fields.items()})
+    messages.info(request, f"{counted(len(fields), 'end')} matched, in their order. Look it over.")
+    return redirect("rig:inputs")
+
+
+def _names(ends: tuple[AudioEnd, ...]) -> list[str]:
+    return [end.name for end in ends]
+
+
+def _waits(job: Job | None) -> bool:
+    return job is not None and not job.finished
+
+
+def _told(here: InUse) -> dict:
+    row, found = here.studio, here.plan.studio
+    rig = here.plan.rig
+    return {
+        "form": StudioForm(initial={"kind": row.kind, "server": row.server}),
+        "row": row,
+        "found": found,
+        "choices": [(kind, WORDS[kind], _choice_told(kind, row, found)) for kind in WORDS],
+        "last_run": from_json(RunTold, row.last_run) if row.last_run else None,
+        "period_ms": 1000 * found.buffer / found.rate if found else 0,
+        "lists": _lists(rig, found) if found else [],
+        "action": reverse("rig:choose-studio"),
+    }
+
+
+def _choice_told(kind: str, row: Studio, found: Reported | None) -> str:
+    if kind == STAND_IN:
+        return "simulated boxes, to try things"
+    if row.kind != kind:
+        return "real ports and inputs, on one clock"
+    return f"server “{found.server}”, running" if found else "it has not answered"
+
+
+def _lists(rig: Rig, found: Reported) -> list[tuple[str, list[tuple[str, str]]]]:
+    """(head, rows of what is reported and what it is on the desk) of ports and ends, in and out."""
+    ports = {(end.socket.system_name, end.direction): rig.socket_text(end.socket.uid) for end in ports_of(rig)}
+    audio = {
+        (socket.system_name, way): socket.name
+        for way in ("in", "out")
+        for _, socket in host_audio(rig, way)
+        if socket.system_name
+    }
+    rows = []
+    for way, word in (("in", "comes in"), ("out", "goes out")):
+        names = [port.system_name for port in found.ports if port.direction == way]
+        rows.append((f"MIDI that {word}", [(name, ports.get((name, way), "")) for name in names]))
+    rows.append(("Audio that comes in", [(end.name, audio.get((end.name, "in"), "")) for end in found.inputs]))
+    rows.append(("Audio that goes out", [(end.name, audio.get((end.name, "out"), "")) for end in found.outputs]))
+    return rows

@@ -1,0 +1,117 @@
+"""From the choice of JACK to a placed take, in the application, with a box whose truth is known."""
+
+from django.urls import reverse
+
+from hypotaxis.core.findings.rules import check
+from hypotaxis.core.formats.rigfile import write_rig_file
+from hypotaxis.records import journal
+from hypotaxis.records.lateness import known_latenesses
+from hypotaxis.records.models import EndName, Job, Rig, Studio
+from hypotaxis.records.plan import load_kept
+from hypotaxis.records.studio import choose
+from hypotaxis.web import studio_startup
+from tests.devices.desk import PERIOD, RATE, a_desk
+from tests.devices.test_jack import CLICKS, NOTES
+from tests.devices.truth import REACTION
+from tests.web.base import DemoTest
+
+
+class StudioTest(DemoTest):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.server, cls.truth, process = cls.enterClassContext(a_desk())
+        studio_startup._devices = process
+        cls.addClassCleanup(setattr, studio_startup, "_devices", None)
+
+    def use_jack(self, server: str | None = None):
+        form = {"kind": "jack", "server": server or self.server.name}
+        return self.client.post(reverse("rig:choose-studio"), form, follow=True)
+
+    def match_bittern(self):
+        """Bittern's port and return are the truth's."""
+        here = self.plan
+        send = here.rig.find(self.instrument("Bittern").send)[1]
+        ports = self.client.get(reverse("rig:ports")).context["form"]
+        form = {name: ports[name].value() or "" for name in ports.fields} | {f"match_{send.uid}": NOTES}
+        self.client.post(reverse("rig:ports"), form)
+        ends = self.client.get(reverse("rig:inputs")).context["form"]
+        form = {name: ends[name].value() or "" for name in ends.fields}
+        self.client.post(reverse("rig:inputs"), form | {f"match_{self.socket('Quayside 18', 'line in 3')}": CLICKS})
+
+    def test_it_is_chosen_for_the_computer_and_says_what_it_offers(self):
+        self.assertIn("simulated boxes", self.page("rig:studio"))
+        page = self.client.get(reverse("rig:home"))
+        self.assertContains(page, "<b>stand-in</b>")
+        self.use_jack()
+        sheet = self.page("rig:studio")
+        for words in (f"server “{self.server.name}”, running", "No real-time rights", CLICKS, "system:playback_8"):
+            self.assertIn(words, sheet)
+        self.assertIn("<b>JACK</b>", self.page("session:home"))
+        self.assertNotIn("stand-in only", self.page("session:home"))
+        choose("stand-in")
+        self.assertIn("stand-in only", self.page("session:home"))
+
+    def test_a_server_that_does_not_answer_says_so(self):
+        self.use_jack("nobody")
+        studio_startup._devices = None
+        self.assertIn("No JACK server “nobody” answers", self.page("rig:studio"))
+        self.assertIsNone(Studio.objects.get().reported)
+
+    def test_names_of_real_devices_are_this_computers_and_leave_the_rig_as_it_is(self):
+        kept = write_rig_file(load_kept(self.rig))
+        self.use_jack()
+        titles = [finding.title for finding in check(self.plan_now())]
+        self.assertIn("line in 1–8, mic 1, line out 3 and mic 2 of Quayside 18 have no counterpart", titles)
+        self.match_bittern()
+        self.assertEqual(EndName.objects.exclude(name="").count(), 2)
+        self.assertEqual(write_rig_file(load_kept(self.rig)), kept)
+        self.assertIsNone(journal.last_done(self.rig))
+        twice = {f"match_{self.socket('Quayside 18', f'line in {number}')}": CLICKS for number in (1, 2)}
+        self.assertContains(self.client.post(reverse("rig:inputs"), twice), "is matched to line in 1 already")
+        choose("stand-in")
+        self.assertNotIn("counterpart", " ".join(finding.title for finding in check(self.plan_now())))
+
+    def plan_now(self):
+        return self.client.get(reverse("rig:home")).wsgi_request._in_use.plan
+
+    def test_rate_and_buffer_of_the_rig_are_held_against_the_studios(self):
+        Rig.objects.update(sample_rate=44_100, buffer=512)
+        self.use_jack()
+        found = {finding.rule: finding for finding in check(self.plan_now())}
+        self.assertIn("runs at 48000 Hz, the rig at 44100 Hz", found["rate-differs"].title)
+        mended = found["buffer-differs"].fix.apply(found["rate-differs"].fix.apply(self.plan_now()))
+        self.assertEqual((mended.rig.sample_rate, mended.rig.buffer), (RATE, PERIOD))
+        self.match_bittern()
+        run = self.run_pass()
+        self.assertIn("The studio runs at 48000 Hz, and this pass was planned at 44100 Hz", run.job.message)
+
+    def run_pass(self):
+        from hypotaxis.steps.session.services.recording import start_pass
+
+        track = self.session.tracks.get(name="Bittern")
+        self.session.tracks.update(armed=False)
+        self.session.tracks.filter(uid=track.uid).update(armed=True)
+        run = start_pass(self.session, self.plan, first_bar=1, last_bar=8, fast=True, place_takes=True)
+        run.refresh_from_db()
+        return run
+
+    def test_a_note_is_tried_a_trip_is_sounded_and_a_take_is_placed_to_the_sample(self):
+        self.use_jack()
+        bittern = self.instrument("Bittern")
+        form = {"note": 60, "velocity": 100, "length_s": 0.3, "fast": "on"}
+        self.client.post(reverse("instruments:try", args=[bittern.uid]), form)
+        self.assertIn("matched to nothing that JACK reports", Job.objects.filter(kind="try-out").last().message)
+        self.match_bittern()
+        page = self.client.post(reverse("instruments:try", args=[bittern.uid]), form, follow=True)
+        self.assertContains(page, "It came home on line in 3.")
+        self.client.post(
+            reverse("timing:take"),
+            {"trip": bittern.uid, "test": "hits", "hits": 16, "note": 60, "velocity": 100, "patch": "", "fast": "on"},
+        )
+        known = known_latenesses(self.plan)[bittern.uid]
+        self.assertAlmostEqual(known.lateness_ms * RATE / 1000, REACTION + PERIOD, delta=0.05)
+        run = self.run_pass()
+        take = run.takes.get()
+        self.assertEqual(take.placement, -(REACTION + PERIOD))
+        self.assertEqual(Studio.objects.get().last_run["lost"], 0)
