@@ -46,7 +46,7 @@ def studio_for(plan: Plan) -> Iterator[StudioDoor]:
         try:
             yield studio
         finally:
-            if row.pk and not studio.simulated:
+            if row.pk and studio.told.seconds:
                 Studio.objects.filter(pk=row.pk).update(last_run=to_json(studio.told))
             studio.close()
 
