@@ -20,6 +20,7 @@ from playwright.sync_api import Page, sync_playwright
 from hypotaxis.core.formats.rigfile import write_rig_file
 from tests.browser.chromium import CHROMIUM, DESK
 from tests.core.timing.files import pair_of_files
+from tests.devices.desk import a_desk
 from tests.rooms import large_room
 
 ROOT = Path(__file__).parents[2]
@@ -140,8 +141,6 @@ def the_session(page: Page, address: str) -> None:
     page.get_by_text("hits used").first.wait_for(timeout=60_000)
     page.goto(f"{address}/session/?tick=480")
     keep(page, "session")
-    page.goto(f"{address}/session/?tick=0&span=2")
-    keep(page, "session-single-samples")
 
 
 def the_timing(page: Page, address: str) -> None:
@@ -173,6 +172,22 @@ def a_recording_of_ones_own(page: Page, address: str) -> None:
         keep(page, "timing-own-recording")
 
 
+def the_studio(page: Page, address: str) -> None:
+    with a_desk() as (server, _, process):
+        process.close()
+        page.goto(f"{address}/rig/studio/")
+        page.get_by_label("JACK").check()
+        page.get_by_label("Name of the server").fill(server.name)
+        page.get_by_role("button", name="Use this studio").click()
+        page.get_by_text("running").wait_for()
+        page.goto(f"{address}/rig/inputs/")
+        page.get_by_role("button", name="Match in their order").click()
+        page.goto(f"{address}/rig/studio/")
+        page.get_by_label("Play C3 on truth:notes").click()
+        page.get_by_text("−6.0").wait_for()
+        keep(page, "studio")
+
+
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
@@ -188,6 +203,7 @@ def main() -> None:
                 keep(page, step)
             a_recording_of_ones_own(page, address)
             forty_boxes(page, address)
+            the_studio(page, address)
         with application() as address:
             page = browser.new_page(viewport=DESK)
             page.goto(f"{address}/rig/")

@@ -1,5 +1,7 @@
 """From the choice of JACK to a placed take, in the application, with a box whose truth is known."""
 
+from unittest import mock
+
 from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
@@ -9,6 +11,8 @@ from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import EndName, Job, Rig, Studio
 from hypotaxis.records.plan import load_kept
 from hypotaxis.records.studio import choose
+from hypotaxis.steps.rig.listening import heard_of
+from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
 from tests.devices.desk import PERIOD, RATE, a_desk
 from tests.devices.test_jack import CLICKS, NOTES
@@ -52,6 +56,16 @@ class StudioTest(DemoTest):
         choose("stand-in")
         self.assertIn("stand-in only", self.page("session:home"))
 
+    def test_everything_is_listened_to_with_a_test_note(self):
+        self.use_jack()
+        with mock.patch("hypotaxis.steps.rig.listening.LISTEN_S", 1.2):
+            self.client.post(reverse("rig:listen"), {"note": NOTES})
+        heard = heard_of(Job.objects.filter(kind="listening").last())
+        peaks = {one.name: one.peak for one in heard.inputs}
+        self.assertAlmostEqual(peaks[CLICKS], -6.0, delta=0.1)
+        self.assertEqual(peaks["system:capture_1"], -120.0)
+        self.assertIn("−6.0", self.page("rig:studio"))
+
     def test_a_server_that_does_not_answer_says_so(self):
         self.use_jack("nobody")
         studio_startup._devices = None
@@ -87,8 +101,6 @@ class StudioTest(DemoTest):
         self.assertIn("The studio runs at 48000 Hz, and this pass was planned at 44100 Hz", run.job.message)
 
     def run_pass(self):
-        from hypotaxis.steps.session.services.recording import start_pass
-
         track = self.session.tracks.get(name="Bittern")
         self.session.tracks.update(armed=False)
         self.session.tracks.filter(uid=track.uid).update(armed=True)

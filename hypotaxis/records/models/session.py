@@ -10,6 +10,7 @@ from hypotaxis.core.session.listening import AUDIBLE_DB
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
 from hypotaxis.core.session.standing import Offered
 from hypotaxis.core.session.takes import start_of
+from hypotaxis.core.studio import Lost
 from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.records import audio
@@ -80,8 +81,8 @@ class Track(WithUid):
 
 class Pass(WithUid):
     """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved:
-    system names of the watched inputs that moved with the notes; measuring: the work that measures its takes and
-    places them, once it is recorded."""
+    system names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first frame,
+    frames]; measuring: the work that measures its takes and places them, once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
@@ -94,6 +95,7 @@ class Pass(WithUid):
     setup = models.JSONField(default=dict)
     meters = models.JSONField(default=list)
     moved = models.JSONField(default=list)
+    lost = models.JSONField(default=list)
     seconds = models.FloatField(default=0)
     started = models.DateTimeField(null=True)
 
@@ -102,6 +104,11 @@ class Pass(WithUid):
 
     def __str__(self) -> str:
         return f"Pass {self.number}"
+
+    @property
+    def gaps(self) -> list[Lost]:
+        """The stretches that did not come."""
+        return [Lost(*gap) for gap in self.lost]
 
     @cached_property
     def frozen(self) -> PassSetup:

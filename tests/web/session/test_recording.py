@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from hypotaxis.core.errors import CannotSchedule, NoAnswer, SharedReturn
 from hypotaxis.core.rig.change import set_instrument, set_rig
-from hypotaxis.core.studio import Block
+from hypotaxis.core.studio import Block, Lost
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
@@ -222,6 +222,18 @@ class CutShortTest(DemoTest):
             recording.rescue_partial_takes()
         self.assertTrue(partial.with_suffix(".broken").exists())
         partial.with_suffix(".broken").unlink()
+
+    def test_frames_that_did_not_come_are_told_with_their_bars(self):
+        original = Desk.run
+
+        def gappy(desk, source, setup):
+            for block in original(desk, source, setup):
+                yield replace(block, lost=(Lost(block.start, 512),)) if block.start == 30 * 1024 else block
+
+        with mock.patch.object(Desk, "run", gappy):
+            take = self.record("Alder kit").takes.get()
+        self.assertEqual(take.run.gaps, [Lost(30_720, 512)])
+        self.assertIn("512 frames (10.7 ms) did not come, in bar 1; silence stands there.", self.page("session:home"))
 
     def test_clips_are_counted_and_said(self):
         loud = lambda desk, source, setup: (  # noqa: E731

@@ -1,22 +1,29 @@
-"""The studio of this computer: which one is used, what it reports, and which of its inputs and outputs is which."""
+"""The studio of this computer: which one is used, what it reports and hears, and which of its ends is which."""
+
+from dataclasses import dataclass
 
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.findings.finding import counted
 from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.playing.listening import ListenWish, StudioHeard
 from hypotaxis.core.rig.ports import match_audio, ports_of
 from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import AudioEnd, Reported, RunTold
+from hypotaxis.core.units import level_text
 from hypotaxis.records import studio as kept
 from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Studio
 from hypotaxis.records.models.studio import JACK, STAND_IN
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AudioEndsForm, StudioForm
+from hypotaxis.steps.rig.listening import FLOOR_DB, heard_of, start_listening
 from hypotaxis.steps.rig.views.sheet import home
 
 WORDS = {STAND_IN: "Stand-in", JACK: "JACK"}
@@ -53,6 +60,28 @@ def look_again(request):
     """Let the worker look what is there now."""
     kept.look_again()
     return redirect("rig:studio")
+
+
+@require_POST
+def listen(request):
+    """Listen on every input and port for a while; with a test note or tone where one was asked for."""
+    here = in_use(request)
+    wish = ListenWish(note=request.POST.get("note", "")[:200], tone=request.POST.get("tone", "")[:200])
+    last = Job.objects.filter(kind="listening", about=str(here.rig.uid)).last()
+    if _waits(last):
+        ask_to_cancel(str(last.uid))
+    if not request.POST.get("stop"):
+        start_listening(here.rig, wish)
+    return redirect("rig:studio")
+
+
+def listening(request, job):
+    """What is heard now, polled by the page."""
+    here, row = in_use(request), get_object_or_404(Job, uid=job, kind="listening")
+    context = {"lists": _lists(here.plan.rig, here.plan.studio, row), "listened": row, "meter_width": WIDTH}
+    answer = render(request, "rig/includes/studio_heard.html", context)
+    answer["X-Finished"] = "1" if row.finished else "0"
+    return answer
 
 
 @in_one_go
@@ -96,6 +125,7 @@ def _waits(job: Job | None) -> bool:
 
 def _told(here: InUse) -> dict:
     row, found = here.studio, here.plan.studio
+    listened = Job.objects.filter(kind="listening", about=str(here.rig.uid)).last()
     rig = here.plan.rig
     return {
         "form": StudioForm(initial={"kind": row.kind, "server": row.server}),
@@ -104,7 +134,9 @@ def _told(here: InUse) -> dict:
         "choices": [(kind, WORDS[kind], _choice_told(kind, row, found)) for kind in WORDS],
         "last_run": from_json(RunTold, row.last_run) if row.last_run else None,
         "period_ms": 1000 * found.buffer / found.rate if found else 0,
-        "lists": _lists(rig, found) if found else [],
+        "lists": _lists(rig, found, listened) if found else {},
+        "listened": listened,
+        "meter_width": WIDTH,
         "action": reverse("rig:choose-studio"),
     }
 
@@ -117,8 +149,20 @@ def _choice_told(kind: str, row: Studio, found: Reported | None) -> str:
     return f"server “{found.server}”, running" if found else "it has not answered"
 
 
-def _lists(rig: Rig, found: Reported) -> list[tuple[str, list[tuple[str, str]]]]:
-    """(head, rows of what is reported and what it is on the desk) of ports and ends, in and out."""
+@dataclass(frozen=True)
+class EndRow:
+    """A reported port or end as its row shows it. here: what it is on the desk, "" = matched to nothing."""
+
+    name: str
+    here: str
+    bar: LevelBar | None = None
+    peak: str = ""
+    last: str = ""
+    """The bytes that came last."""
+
+
+def _lists(rig: Rig, found: Reported, job: Job | None) -> dict[str, list[EndRow]]:
+    """What is reported and what it is on the desk: ports and ends, in and out, with what was heard."""
     ports = {(end.socket.system_name, end.direction): rig.socket_text(end.socket.uid) for end in ports_of(rig)}
     audio = {
         (socket.system_name, way): socket.name
@@ -126,10 +170,18 @@ def _lists(rig: Rig, found: Reported) -> list[tuple[str, list[tuple[str, str]]]]
         for _, socket in host_audio(rig, way)
         if socket.system_name
     }
-    rows = []
-    for way, word in (("in", "comes in"), ("out", "goes out")):
+    heard = heard_of(job) if job else StudioHeard()
+    last, levels = dict(heard.received), {one.name: one for one in heard.inputs}
+
+    def midi(way: str) -> list[EndRow]:
         names = [port.system_name for port in found.ports if port.direction == way]
-        rows.append((f"MIDI that {word}", [(name, ports.get((name, way), "")) for name in names]))
-    rows.append(("Audio that comes in", [(end.name, audio.get((end.name, "in"), "")) for end in found.inputs]))
-    rows.append(("Audio that goes out", [(end.name, audio.get((end.name, "out"), "")) for end in found.outputs]))
-    return rows
+        return [EndRow(name, ports.get((name, way), ""), last=last.get(name, "")) for name in names]
+
+    ins = []
+    for end in found.inputs:
+        one = levels.get(end.name)
+        bar = level_bar(one.level, one.peak, one.peak >= 0.0) if one else None
+        peak = level_text(one.peak) if one and one.peak > FLOOR_DB else "−∞" if one else ""
+        ins.append(EndRow(end.name, audio.get((end.name, "in"), ""), bar, peak))
+    outs = [EndRow(end.name, audio.get((end.name, "out"), "")) for end in found.outputs]
+    return {"midi_in": midi("in"), "midi_out": midi("out"), "audio_in": ins, "audio_out": outs}

@@ -17,6 +17,7 @@ from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
@@ -54,6 +55,8 @@ class TakeView:
     """The instrument's own lateness, to be placed by."""
     lost: str = ""
     """What is wrong with the file of its sound."""
+    gaps: str = ""
+    """What of it did not come."""
 
     @property
     def placed(self) -> bool:
@@ -304,7 +307,15 @@ def take_view(take: Take, known: KnownLateness | None = None, lost: str = "") ->
         misses=miss_told(found.start_ms, found.end_ms, found.drift_ppm, found.drift_half) if found else "",
         known=_other(take, known),
         lost=lost,
+        gaps=_gaps(take),
     )
+
+
+def _gaps(take: Take) -> str:
+    if take.run is None or not take.run.lost:
+        return ""
+    tempo = tempo_of(take.session)
+    return gaps_told(take.run.gaps, tempo, first_sample=take.first_sample, rate=take.sample_rate)
 
 
 def _numbers(take: Take, found: Measurement) -> list[tuple[str, str]]:

@@ -150,6 +150,9 @@ def _run(run: Pass, reporter: Reporter) -> None:
         # Unbuffered: what a block brought is in the file before the next one is asked for.
         with closing(blocks), audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
             for block in blocks:
+                if block.lost:
+                    run.lost += [[gap.start, gap.frames] for gap in block.lost]
+                    run.save(update_fields=["lost"])
                 with audio.told_when_full():
                     stream.write(np.ascontiguousarray(block.samples[:, :recorded], dtype="<f4").tobytes())
                 for column, meter in enumerate(meters):
