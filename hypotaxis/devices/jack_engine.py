@@ -7,7 +7,7 @@ run keeps step with its source. Ports are opened and connected between runs.
 import re
 import threading
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
@@ -172,13 +172,24 @@ class Engine:
         if run is None:
             return
         run.over.set()
-        quiet = run.quiet()
+        self._send_quiet(run.quiet())
+        if run.setup.fast and not self.gone.is_set():
+            self._freewheel(False)
+
+    def silence(self) -> None:
+        """End what runs, drop what waits, and silence every channel of every port that notes have left by; those that
+        were used in the run first."""
+        run, self._unsent = self._run, []
+        self.end()
+        used = sorted(run.used) if run else []
+        every = [(port, channel) for port in sorted(self._sends) for channel in range(1, 17)]
+        self._send_quiet(_quieting(dict.fromkeys([*used, *every])))
+
+    def _send_quiet(self, quiet: dict[str, list[bytes]]) -> None:
         if quiet and not self.gone.is_set():
             self._silent.clear()
             self._quiet = quiet
             self._silent.wait(1.0)
-        if run.setup.fast and not self.gone.is_set():
-            self._freewheel(False)
 
     def _freewheel(self, on: bool) -> None:
         """Let the server freewheel, or follow its clock again, and wait until it does: changing anything else meanwhile
@@ -238,6 +249,15 @@ class Engine:
                 self._unsent.append((name, data))
 
 
+def _quieting(channels: Iterable[tuple[str, int]]) -> dict[str, list[bytes]]:
+    """What silences these channels, by port: pedals up, notes off, then all sound."""
+    found: dict[str, list[bytes]] = {}
+    for port, channel in channels:
+        rows = found.setdefault(port, [])
+        rows += [control_change(channel, number, 0) for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF)]
+    return found
+
+
 def _end(port) -> AudioEnd:
     return AudioEnd(port.name, key_of(port.name), port.is_physical)
 
@@ -260,7 +280,7 @@ class _Run:
         self._messages: deque[tuple[int, Message]] = deque()
         self._pieces: dict[str, deque[Piece]] = {}
         self._held: Block | None = None
-        self._used: set[tuple[str, int]] = set()
+        self.used: set[tuple[str, int]] = set()
 
     def feed(self, feed: Feed) -> None:
         """Take in what leaves next."""
@@ -273,11 +293,7 @@ class _Run:
 
     def quiet(self) -> dict[str, list[bytes]]:
         """What silences the channels that were used, by port."""
-        found: dict[str, list[bytes]] = {}
-        for port, channel in sorted(self._used):
-            rows = found.setdefault(port, [])
-            rows += [control_change(channel, number, 0) for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF)]
-        return found
+        return _quieting(sorted(self.used))
 
     def period(self, frames: int, now: int, hears: dict) -> dict[str, list[tuple[int, bytes]]]:
         """One period of the server: what leaves, by port, as (frame within it, bytes)."""
@@ -337,7 +353,7 @@ class _Run:
 
     def _note(self, message: Message) -> None:
         if message.data[0] < EXCLUSIVE and kind_of(message.data[0]) == NOTE_ON:
-            self._used.add((message.port, channel_of(message.data[0])))
+            self.used.add((message.port, channel_of(message.data[0])))
 
     def _record(self, start: int, first: int, frames: int, lost: int, received: tuple, sent: tuple) -> None:
         """Keep the period. The last one is held back, since only the next tells whether frames were lost before it."""

@@ -9,7 +9,7 @@ import os
 import socket
 import subprocess
 import sys
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, wait
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +18,7 @@ from hypotaxis.core import errors
 from hypotaxis.core.errors import ServerGone, StudioTrouble
 from hypotaxis.core.studio import Block
 from hypotaxis.devices.jack_engine import Engine
+from hypotaxis.devices.panic import answer, listen_at
 from hypotaxis.devices.protocol import Begin, Came, Ended, Feed, Look, Stop, Trouble
 
 ROOT = Path(__file__).parents[2]
@@ -32,14 +33,15 @@ ANSWER_S = 10.0
 class DeviceProcess:
     """The application's end of the pipe. Raises ServerGone and LibraryMissing where it cannot be started."""
 
-    def __init__(self, server: str = "") -> None:
-        self.server = server
+    def __init__(self, server: str = "", panic: str = "") -> None:
+        """panic: path of the local socket by which silence is asked for, "" = none."""
+        self.server, self.panic = server, panic
         self._process = None
         self._start()
 
     def _start(self) -> None:
         ours, theirs = socket.socketpair()
-        command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno()), self.server]
+        command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno()), self.server, self.panic]
         path = os.pathsep.join(filter(None, (str(ROOT), os.environ.get("PYTHONPATH", ""))))
         self._process = subprocess.Popen(
             command, pass_fds=[theirs.fileno()], env=os.environ | {"PYTHONPATH": path}, stderr=subprocess.DEVNULL
@@ -97,7 +99,7 @@ class DeviceProcess:
 DIED = "The device process has ended, and with it what was running. What it had recorded is kept; begin again."
 
 
-def serve(pipe: Connection, server: str) -> None:
+def serve(pipe: Connection, server: str, panic: str = "") -> None:
     """The process: open the server, then do what is told until the pipe closes."""
     gc.disable()
     try:
@@ -107,7 +109,7 @@ def serve(pipe: Connection, server: str) -> None:
         pipe.send(_trouble(error))
         return
     try:
-        _Service(pipe, engine).go_on()
+        _Service(pipe, engine, listen_at(panic)).go_on()
     except (EOFError, OSError):
         pass
     finally:
@@ -121,15 +123,18 @@ def _trouble(error: StudioTrouble) -> Trouble:
 class _Service:
     """Commands in, blocks out."""
 
-    def __init__(self, pipe: Connection, engine: Engine) -> None:
-        self.pipe, self.engine = pipe, engine
+    def __init__(self, pipe: Connection, engine: Engine, listener: socket.socket | None) -> None:
+        self.pipe, self.engine, self.listener = pipe, engine, listener
         self.run = None
         self.before = 0
 
     def go_on(self) -> None:
         """Until the other end closes, or the server goes."""
         while True:
-            if self.pipe.poll(POLL_S):
+            ready = wait([self.pipe, self.listener] if self.listener else [self.pipe], POLL_S)
+            if self.listener in ready:
+                answer(self.listener, self._silence)
+            if self.pipe in ready:
                 try:
                     self._do(self.pipe.recv())
                 except StudioTrouble as error:
@@ -159,6 +164,12 @@ class _Service:
                 self.run.feed(command)
             case Stop() if self.run:
                 self.run.over.set()
+
+    def _silence(self) -> None:
+        """End what runs and silence every channel of every port that notes have left by."""
+        if self.run:
+            self.run.over.set()
+        self.engine.silence()
 
     def _refuse(self, error: StudioTrouble) -> None:
         self._end()

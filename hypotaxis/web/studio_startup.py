@@ -5,16 +5,21 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import fields
 
+from django.conf import settings
+
 from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.studio import Studio
 from hypotaxis.devices.jack import JackStudio
+from hypotaxis.devices.panic import call
 from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.records.models import FrontPanel as PanelRow
 from hypotaxis.records.models.studio import STAND_IN
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
 
+PANIC_AT = settings.DATA / "panic.sock"
+"""Where silence is asked for, whoever asks."""
 _runs = 0
 _devices: DeviceProcess | None = None
 _PANEL_FIELDS = {field.name for field in fields(FrontPanel)}
@@ -36,7 +41,7 @@ def _process(server: str) -> DeviceProcess:
     if _devices is None or _devices.server != server:
         if _devices:
             _devices.close()
-        _devices = DeviceProcess(server)
+        _devices = DeviceProcess(server, str(PANIC_AT))
     return _devices
 
 
@@ -47,6 +52,11 @@ def devices_found(server: str = "") -> list[tuple[str, str]]:
     except StudioTrouble as error:
         return [("jack", str(error))]
     return [("jack", "")]
+
+
+def silence() -> bool:
+    """Silence real devices at once; False where none are open."""
+    return call(PANIC_AT)
 
 
 @contextmanager

@@ -3,7 +3,7 @@
 from django.urls import include, path
 from django.views.generic import RedirectView
 
-from hypotaxis.web import front_panel
+from hypotaxis.web import front_panel, panic
 
 urlpatterns = [
     path("", RedirectView.as_view(pattern_name="rig:home")),
@@ -13,6 +13,7 @@ urlpatterns = [
     path("timing/", include("hypotaxis.steps.timing.urls")),
     path("session/", include("hypotaxis.steps.session.urls")),
     path("handover/", include("hypotaxis.steps.handover.urls")),
+    path("panic/", panic.panic, name="panic"),
     path("stand-in/<uuid:uid>/", front_panel.panel, name="front-panel"),
 ]
 handler404 = "hypotaxis.web.errors.not_found"

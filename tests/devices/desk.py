@@ -4,6 +4,7 @@ import contextlib
 import os
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 import uuid
@@ -78,11 +79,13 @@ def a_desk(*, sync: bool = True) -> Iterator[tuple[Server, Truth, DeviceProcess]
     server = Server(sync=sync)
     truth = Truth(server)
     process = None
+    folder = tempfile.TemporaryDirectory()
     try:
-        process = DeviceProcess(server.name)
+        process = DeviceProcess(server.name, f"{folder.name}/panic.sock")
         yield server, truth, process
     finally:
         if process:
             process.close()
         truth.end()
         server.end()
+        folder.cleanup()

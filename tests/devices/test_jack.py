@@ -9,6 +9,7 @@ import json
 import os
 import signal
 import threading
+from pathlib import Path
 
 import numpy as np
 from django.core.management import call_command
@@ -18,6 +19,7 @@ from hypotaxis.core.errors import PortMissing, ServerGone, StudioTrouble
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.studio import EchoRule, Message, Passed, RunSetup, Written, sound_of
 from hypotaxis.devices.jack import JackStudio
+from hypotaxis.devices.panic import call
 from hypotaxis.devices.timeline import WRAP, Timeline
 from tests.devices.desk import PERIOD, RATE, a_desk
 from tests.devices.truth import LOOP, REACTION
@@ -122,6 +124,21 @@ class JackTest(SimpleTestCase):
         run.close()
         self.truth.wait_for("b57800")
         self.assertEqual([data for data in self.truth.heard if data.startswith("b")], ["b54000", "b57b00", "b57800"])
+
+    def test_silence_is_had_at_once_past_the_one_who_runs(self):
+        run = self.studio.run(Written([at(100, bytes([0x95, 60, 100]))]), RunSetup(inputs=(CLICKS,), frames=60 * RATE))
+        self.truth.heard.clear()
+        asked, last = False, 0
+        for block in run:
+            last = block.start
+            if "953c64" in self.truth.heard and not asked:
+                asked = call(Path(self.process.panic))
+        self.assertTrue(asked)
+        self.assertLess(last, 20 * RATE, "the run has ended")
+        self.truth.wait_for("bf7800")
+        ended = [data for data in self.truth.heard if data.endswith("7800")]
+        self.assertEqual(ended[0], "b57800", "the channel that was used comes first")
+        self.assertEqual({data[:2] for data in ended}, {f"b{channel:x}" for channel in range(16)})
 
     def test_a_trip_is_sounded_from_the_shell(self):
         found, code = self.shell("sound", "--port", NOTES, "--input", CLICKS, "--hits", "16", "--freewheel")

@@ -1,5 +1,6 @@
 """From the choice of JACK to a placed take, in the application, with a box whose truth is known."""
 
+from pathlib import Path
 from unittest import mock
 
 from django.urls import reverse
@@ -24,9 +25,11 @@ class StudioTest(DemoTest):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.server, cls.truth, process = cls.enterClassContext(a_desk())
-        studio_startup._devices = process
+        cls.server, cls.truth, cls.process = cls.enterClassContext(a_desk())
         cls.addClassCleanup(setattr, studio_startup, "_devices", None)
+
+    def setUp(self):
+        studio_startup._devices = self.process
 
     def use_jack(self, server: str | None = None):
         form = {"kind": "jack", "server": server or self.server.name}
@@ -65,6 +68,16 @@ class StudioTest(DemoTest):
         self.assertAlmostEqual(peaks[CLICKS], -6.0, delta=0.1)
         self.assertEqual(peaks["system:capture_1"], -120.0)
         self.assertIn("−6.0", self.page("rig:studio"))
+
+    def test_panic_is_there_for_real_devices_alone_and_says_what_it_did(self):
+        self.assertNotIn("Panic", self.page("session:home"))
+        self.use_jack()
+        self.assertIn("Panic", self.page("session:home"))
+        with mock.patch.object(studio_startup, "PANIC_AT", Path(studio_startup._devices.panic)):
+            answer = self.client.post(reverse("panic"), {"next": reverse("session:home")}, follow=True)
+        self.assertIn("All notes are off", self.told(answer))
+        self.assertEqual(answer.redirect_chain, [(reverse("session:home"), 302)])
+        self.assertIn("What played is ended", self.told(self.client.post(reverse("panic"), follow=True)))
 
     def test_a_server_that_does_not_answer_says_so(self):
         self.use_jack("nobody")
