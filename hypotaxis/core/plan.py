@@ -6,7 +6,7 @@ from hypotaxis.core.midi.programs import GAP_MS
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.patches.values import KeptList
 from hypotaxis.core.rig.values import Rig
-from hypotaxis.core.studio import Port, Reported
+from hypotaxis.core.studio import Port, Reported, RunTold
 
 TYPED = "typed"
 GIVEN_FROM = ("", "take", "sounding", TYPED)
@@ -186,6 +186,8 @@ class Plan:
     """The ports the studio reports now, None when nobody has looked."""
     studio: Reported | None = None
     """What real devices said last; None on the stand-in, and when nobody has looked."""
+    told: RunTold | None = None
+    """What the last run on real devices said of itself."""
     pictures: tuple[tuple[str, str], ...] = ()
     """(content hash, PNG in base64) of the boxes' pictures."""
     patch_lists: tuple[KeptList, ...] = ()

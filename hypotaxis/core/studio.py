@@ -42,6 +42,8 @@ class AudioEnd:
     """What stays the same when its shown name changes."""
     physical: bool = True
     """A socket of an interface, not another program's."""
+    latency: int = 0
+    """Frames between the socket and the run, as the studio reports it."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -24,12 +24,14 @@ from hypotaxis.core.midi.messages import (
 )
 from hypotaxis.core.playing.keys import Echo
 from hypotaxis.core.studio import AT_ONCE, WITH_A_NOTE, AudioEnd, Block, Lost, Message, Port, Reported, RunSetup
+from hypotaxis.devices.latency import CAPTURE, PLAYBACK, latency_frames
 from hypotaxis.devices.protocol import Feed, Piece
 from hypotaxis.devices.timeline import Timeline
 
 CLIENT = "hypotaxis"
 OURS = re.compile(rf"{CLIENT}(-\d+)?:")
 """Ports of our own, of whatever process: the server numbers clients of one name."""
+ACTIVE_SENSING = b"\xfe"
 PATIENCE_S = 5.0
 """How long it may take until the server freewheels."""
 STARVED_S = 0.4
@@ -103,14 +105,17 @@ class Engine:
             buffer=self.client.blocksize,
             realtime=self.client.realtime,
             ports=tuple(ports),
-            inputs=tuple(_end(port) for port in of(is_audio=True, is_output=True)),
-            outputs=tuple(_end(port) for port in of(is_audio=True, is_input=True)),
+            inputs=tuple(self._end(port, CAPTURE) for port in of(is_audio=True, is_output=True)),
+            outputs=tuple(self._end(port, PLAYBACK) for port in of(is_audio=True, is_input=True)),
         )
 
     @property
     def refusal(self) -> type[Exception]:
         """What the binding raises when the server does not do as it is asked."""
         return self._jack.JackError
+
+    def _end(self, port, mode: int) -> AudioEnd:
+        return AudioEnd(port.name, key_of(port.name), port.is_physical, latency_frames(self._jack, port, mode))
 
     def begin(self, setup: RunSetup, sends: Sequence[str]) -> "_Run":
         """Open and connect what the run needs, then let it begin with its first feed. Raises PortMissing."""
@@ -258,10 +263,6 @@ def _quieting(channels: Iterable[tuple[str, int]]) -> dict[str, list[bytes]]:
     return found
 
 
-def _end(port) -> AudioEnd:
-    return AudioEnd(port.name, key_of(port.name), port.is_physical)
-
-
 class _Run:
     """One run in the callback: what is fed, what comes, and where it stands."""
 
@@ -300,6 +301,8 @@ class _Run:
         came = [
             (offset, name, bytes(data)) for name, port in hears.items() for offset, data in port.incoming_midi_events()
         ]
+        # Active sensing says only that the cable is there, three times a second and more.
+        came = [row for row in came if row[2] != ACTIVE_SENSING]
         came.sort(key=lambda row: row[0])
         if self._timeline is None:
             first = self._beginning(came)

@@ -12,7 +12,7 @@ from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.values import Rig as RigValue
-from hypotaxis.core.studio import Message, Port, Reported, RunSetup, Written
+from hypotaxis.core.studio import Message, Port, Reported, RunSetup, RunTold, Written
 from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Studio
@@ -76,6 +76,11 @@ def look(plan: Plan) -> tuple[Port, ...] | None:
 def reported_by(row: Studio) -> Reported | None:
     """What a studio of real devices said last."""
     return from_json(Reported, row.reported) if row.kind != STAND_IN and row.reported else None
+
+
+def told_by(row: Studio) -> RunTold | None:
+    """What the last run on real devices said of itself."""
+    return from_json(RunTold, row.last_run) if row.kind != STAND_IN and row.last_run else None
 
 
 def choose(kind: str, server: str = "") -> Job | None:

@@ -80,6 +80,9 @@ class JackTest(SimpleTestCase):
         self.assertEqual(ports, {(NOTES, "out"), (KEYS, "in")})
         self.assertIn("system:capture_8", [end["name"] for end in found["inputs"]])
         self.assertIn(INTO, [end["key"] for end in found["outputs"]])
+        # The dummy driver captures by a period.
+        ends = {end.name: end.latency for end in (*self.studio.reported.inputs, *self.studio.reported.outputs)}
+        self.assertEqual(ends["system:capture_1"], PERIOD)
 
     def test_notes_and_clicks_are_exact_live_and_freewheeling(self):
         frames = [4000 + 1237 * number for number in range(12)]

@@ -72,6 +72,7 @@ RULES: tuple[Rule, ...] = (
     levels.line_into_instrument,
     levels.no_headroom,
     studio.buffer_differs,
+    studio.frames_lost,
     studio.no_real_time_rights,
     cabling.midi_run_too_long,
     cabling.usb_run_too_long,

@@ -56,6 +56,23 @@ def no_real_time_rights(plan: Plan) -> Iterator[Finding]:
         )
 
 
+def frames_lost(plan: Plan) -> Iterator[Finding]:
+    """The last run lost frames, or sent behind its time."""
+    told = plan.told
+    if told and (told.lost or told.late):
+        lost = f"{told.lost} frames did not come" if told.lost else ""
+        late = f"{told.late} messages left too late" if told.late else ""
+        yield Finding(
+            severity=RISKY,
+            about=plan.rig.uid,
+            title=f"In the last run {listed([one for one in (lost, late) if one])}",
+            message=f"It lasted {told.seconds:.0f} s, and the server was late {told.xruns} times. What was lost is "
+            "silence in its place; what left late sounds late.",
+            remedy="Take a larger buffer, close what else keeps the computer busy, or see to real-time rights.",
+            facts=(str(told.lost), str(told.late), f"{told.seconds:.0f}"),
+        )
+
+
 def end_unmatched(plan: Plan) -> Iterator[Finding]:
     """A port or an input that an instrument needs and that no reported one is matched to."""
     if plan.studio is None:

@@ -2,8 +2,8 @@
 
 A budget is a row of legs out and home, each in ms with the half-width of what is not known about it and where its value
 comes from: "standard" (follows from a published standard), "setting" (of the rig), "typed" (by the owner, on the box),
-"usual" (common practice, to be measured), "measured" (what a measurement leaves for this leg). Half-widths of
-independent legs add as squares.
+"usual" (common practice, to be measured), "reported" (by a studio of real devices), "measured" (what a measurement
+leaves for this leg). Half-widths of independent legs add as squares.
 """
 
 import math
@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.trips import heard_from, way_home
-from hypotaxis.core.rig.values import Box, Cable, Rig
+from hypotaxis.core.rig.values import Box, Cable, Rig, Socket
 from hypotaxis.core.units import BYTE_US, samples_to_ms
 
 NOTE_BYTES = 3
@@ -92,7 +92,7 @@ def budget(plan: Plan, instrument: Instrument, *, part: str = "", back: str = ""
         legs.append(_typed("box", sounding, "out", sounding.delays.reaction_ms, BOX_MS))
     home = next((one for one in instrument.every_return if one.uid == back), instrument.every_return[0])
     if home.inputs:
-        legs += _homeward(rig, home.inputs[0], way_home(rig, home.inputs[0], instrument.box))
+        legs += _homeward(plan, home.inputs[0], way_home(rig, home.inputs[0], instrument.box))
     return Budget(tuple(legs))
 
 
@@ -102,12 +102,12 @@ def loop_budget(plan: Plan, loop: Loop) -> Budget:
     legs = []
     sent = rig.find(loop.sends[0]) if loop.sends else None
     if sent:
-        legs += _conversion(rig, sent[0], "out")
+        legs += _conversion(plan, *sent, "out")
     passed = trip.outward[0][:-1] if trip.outward else ()
     legs += [_through(rig.find(cable.target)[0], "out") for cable in passed]
     legs += [_through(box, "out")] if box else []
     if loop.returns:
-        legs += _homeward(rig, loop.returns[0], trip.home[0] if trip.home else ())
+        legs += _homeward(plan, loop.returns[0], trip.home[0] if trip.home else ())
     return Budget(tuple(legs))
 
 
@@ -148,10 +148,10 @@ def _hops(rig: Rig, send: str, channel: int, box_uid: str) -> list[Leg]:
     return legs
 
 
-def _homeward(rig: Rig, uid: str, way: Sequence[Cable]) -> list[Leg]:
-    legs = [_through(rig.find(cable.target)[0], "home") for cable in way[:-1]]
-    found = rig.find(uid)
-    return [*legs, *(_conversion(rig, found[0], "home") if found else ())]
+def _homeward(plan: Plan, uid: str, way: Sequence[Cable]) -> list[Leg]:
+    legs = [_through(plan.rig.find(cable.target)[0], "home") for cable in way[:-1]]
+    found = plan.rig.find(uid)
+    return [*legs, *(_conversion(plan, *found, "home") if found else ())]
 
 
 def _through(box: Box, way: str) -> Leg:
@@ -159,9 +159,10 @@ def _through(box: Box, way: str) -> Leg:
     return _typed("effect", box, way, box.delays.through_ms, usual)
 
 
-def _conversion(rig: Rig, interface: Box, way: str) -> list[Leg]:
-    """Converter, buffer and driver; on the way out in the other order."""
-    legs = []
+def _conversion(plan: Plan, interface: Box, socket: Socket | None, way: str) -> list[Leg]:
+    """Converter, buffer and driver; on the way out in the other order. Where the studio reports how many frames lie
+    between a socket and a run, that stands for buffer and driver; another program's end is heard a period later."""
+    rig, legs = plan.rig, []
     for kind, typed, usual in (
         ("converter", interface.delays.converter_samples, CONVERTER_SAMPLES),
         ("driver", interface.delays.driver_samples, DRIVER_SAMPLES),
@@ -169,9 +170,24 @@ def _conversion(rig: Rig, interface: Box, way: str) -> list[Leg]:
         value, half = (typed, 0.0) if typed is not None else usual
         ms, half_ms = (samples_to_ms(samples, rig.sample_rate) for samples in (value, half))
         legs.append(Leg(kind, kind, way, ms, half_ms, "usual" if typed is None else "typed", interface.uid))
-    buffered = Leg("buffer", "buffer", way, samples_to_ms(rig.buffer, rig.sample_rate), 0.0, "setting")
-    row = [legs[0], buffered, legs[1]]
+    frames = _reported_frames(plan, socket, way)
+    if frames is None:
+        buffered = Leg("buffer", "buffer", way, samples_to_ms(rig.buffer, rig.sample_rate), 0.0, "setting")
+        row = [legs[0], buffered, legs[1]]
+    else:
+        row = [legs[0], Leg("buffer", "studio", way, samples_to_ms(frames, plan.studio.rate), 0.0, "reported")]
     return row if way == "home" else row[::-1]
+
+
+def _reported_frames(plan: Plan, socket: Socket | None, way: str) -> int | None:
+    """Frames between a socket and a run, as real devices report them; None where nothing does."""
+    if plan.studio is None or socket is None:
+        return None
+    ends = plan.studio.inputs if way == "home" else plan.studio.outputs
+    end = next((one for one in ends if one.name == socket.system_name), None)
+    if end is None:
+        return None
+    return end.latency if end.physical else plan.studio.buffer if way == "home" else 0
 
 
 @dataclass(frozen=True)
@@ -186,5 +202,5 @@ def monitored(plan: Plan, trip: Budget) -> tuple[Monitored, Monitored]:
     """(through the host, by the interface's own direct monitoring). Through the host the sound goes home and out again
     by one more buffer and converter; direct, it never enters the computer."""
     interface = next((box for box in plan.rig.boxes if any(s.kind == "audio" for s in box.sockets)), None)
-    again = sum(leg.ms for leg in _conversion(plan.rig, interface, "out")) if interface else 0.0
+    again = sum(leg.ms for leg in _conversion(plan, interface, None, "out")) if interface else 0.0
     return tuple(Monitored(ms, ms * SPEED_OF_SOUND / 1000) for ms in (trip.ms + again, trip.out_ms))

@@ -45,11 +45,11 @@ def played_run(wish: Wish, *, port: str, channel: int, rate: int, calls: Sequenc
     return PatternRun(Written(schedule.messages), (), wanted, -schedule.first_sample, schedule.frames)
 
 
-def loop_run(wish: Wish, *, output: str, rate: int) -> PatternRun:
-    """The pattern as band-limited impulses on an output (system name)."""
+def loop_run(wish: Wish, *, outputs: Sequence[str], rate: int) -> PatternRun:
+    """The pattern as band-limited impulses on one output or both sides of a pair (system names)."""
     signal = loop_signal(rate, hits=wish.hits, level=LOOP_LEVEL)
-    source = Written((), {output: sound_of(signal)})
-    return PatternRun(source, (output,), sounding_score(wish, 1), 0, len(signal) + round(TAIL_S * rate))
+    source = Written((), {output: sound_of(signal) for output in outputs})
+    return PatternRun(source, tuple(outputs), sounding_score(wish, 1), 0, len(signal) + round(TAIL_S * rate))
 
 
 def sound_trip(studio: Studio, run: PatternRun, inputs: Sequence[str], *, fast: bool = False) -> Answer:

@@ -10,14 +10,15 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from hypotaxis.core.rig.change import set_up
+from hypotaxis.core.rig.change import set_sockets, set_up
 from hypotaxis.core.rig.values import Delays
+from hypotaxis.core.studio import AudioEnd, Reported
 from hypotaxis.core.timing.budget import budget, loop_budget, measured_budget, monitored
 from hypotaxis.core.timing.buffers import Measured, fit_buffers, in_words
 from hypotaxis.core.timing.context import changed, context_of, context_of_loop
 from hypotaxis.core.timing.together import spread_ms, together
 from hypotaxis.demo.compose import saltmarsh_room
-from tests.rooms import box_named, change, instrument_named, small_room, unplug
+from tests.rooms import box_named, change, instrument_named, small_room, uid_of, unplug
 
 
 def typed(plan, name, **delays):
@@ -67,6 +68,17 @@ class BudgetTest(SimpleTestCase):
         found = loop_budget(plan, plan.loops[0])
         self.assertEqual([leg.kind for leg in found.legs].count("buffer"), 2)
         self.assertEqual(next(leg.name for leg in found.legs if leg.kind == "effect"), "Eelgrass")
+
+    def test_what_real_devices_report_stands_for_buffer_and_driver(self):
+        plan = small_room()
+        inputs = (AudioEnd("system:capture_3", "c3", latency=512), AudioEnd("box:out", "o", physical=False))
+        studio = Reported(studio="jack", server="default", rate=48_000, buffer=256, realtime=True, inputs=inputs)
+        for end, ms in ((inputs[0], 512 / 48), (inputs[1], 256 / 48)):
+            uid = uid_of(plan, "Quayside 18", "line in 3")
+            named = replace(set_sockets(plan, {uid: {"system_name": end.name}}), studio=studio)
+            legs = self.legs(named, "Bittern")
+            self.assertEqual((legs["buffer"].ms, legs["buffer"].origin), (ms, "reported"))
+            self.assertNotIn("driver", legs)
 
     def test_monitoring_through_the_host_costs_a_second_buffer(self):
         plan = typed(small_room(), "Quayside 18", out_ms=1.0, converter_samples=0, driver_samples=0)

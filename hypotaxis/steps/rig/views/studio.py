@@ -9,12 +9,11 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.findings.finding import counted
-from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.playing.listening import ListenWish, StudioHeard
 from hypotaxis.core.rig.ports import match_audio, ports_of
 from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Rig
-from hypotaxis.core.studio import AudioEnd, Reported, RunTold
+from hypotaxis.core.studio import AudioEnd, Reported
 from hypotaxis.core.units import level_text
 from hypotaxis.records import studio as kept
 from hypotaxis.records.current import InUse, in_one_go, in_use
@@ -132,7 +131,7 @@ def _told(here: InUse) -> dict:
         "row": row,
         "found": found,
         "choices": [(kind, WORDS[kind], _choice_told(kind, row, found)) for kind in WORDS],
-        "last_run": from_json(RunTold, row.last_run) if row.last_run else None,
+        "last_run": here.plan.told,
         "period_ms": 1000 * found.buffer / found.rate if found else 0,
         "lists": _lists(rig, found, listened) if found else {},
         "listened": listened,

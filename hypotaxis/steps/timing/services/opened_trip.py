@@ -24,6 +24,7 @@ ORIGINS = {
     "typed": "typed on the box",
     "usual": "usual",
     "measured": "left by the measurement",
+    "reported": "reported by the studio",
     "computed": "computed for the session",
 }
 

@@ -267,7 +267,8 @@ def _pattern_run(plan: Plan, trip: SoundedTrip, wish: Wish, rate: int) -> Patter
     """What goes out: impulses by a loop's first output, notes by an instrument's seat, or clock where that is
     sounded."""
     if trip.loop:
-        return loop_run(wish, output=plan.rig.find(trip.loop.sends[0])[1].system_name, rate=rate)
+        sends = [plan.rig.find(uid)[1].system_name for uid in trip.loop.sends]
+        return loop_run(wish, outputs=sends, rate=rate)
     seat = trip.instrument.seat(trip.part)
     patch = Patch.objects.filter(uid=wish.patch).first() if wish.patch else None
     calls = change_messages(seat.channel, on_the_wire(patch), trip.instrument.bank_form) if patch else []

@@ -51,7 +51,7 @@ def _sounded(*, studio: str, server: str, port: str | None, loop: str | None, fr
         inputs = [_named(there, "inputs", one) for one in options["input"]]
         wish = Wish(hits=options["hits"], note=options["note"])
         if loop:
-            run = loop_run(wish, output=_named(there, "outputs", loop), rate=there.rate)
+            run = loop_run(wish, outputs=[_named(there, "outputs", loop)], rate=there.rate)
         else:
             name = _named(there, "ports", port)
             run = played_run(wish, port=name, channel=options["channel"], rate=there.rate)

@@ -14,7 +14,9 @@ from django.utils.module_loading import autodiscover_modules
 from huey.contrib.djhuey import HUEY
 
 from hypotaxis.records.jobs import Healer, mark_interrupted
-from hypotaxis.records.studio import own_studio
+from hypotaxis.records.models.studio import STAND_IN
+from hypotaxis.records.plan import studio_row
+from hypotaxis.records.studio import look_again, own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
 
@@ -55,6 +57,8 @@ class Command(BaseCommand):
         rescue_partial_takes()
         forget_interrupted_imports()
         HUEY.flush_locks()
+        if studio_row().kind != STAND_IN:
+            look_again()
         threading.Thread(target=_heal, daemon=True).start()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
