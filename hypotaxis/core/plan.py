@@ -184,6 +184,8 @@ class Plan:
     """Keys of the start-up list ticked today and of panel settings made."""
     reported: tuple[Port, ...] | None = None
     """The ports the studio reports now, None when nobody has looked."""
+    studio_kind: str = "stand-in"
+    """The kind of studio that this computer uses."""
     studio: Reported | None = None
     """What real devices said last; None on the stand-in, and when nobody has looked."""
     told: RunTold | None = None

@@ -5,6 +5,7 @@ ahead, so that a busy machine keeps it in time; a freewheeling server is fed fur
 """
 
 from collections.abc import Iterator
+from contextlib import suppress
 
 from hypotaxis.core.errors import PortMissing, StudioTrouble
 from hypotaxis.core.studio import AudioEnd, Block, Port, Reported, RunSetup, RunTold, Source
@@ -83,14 +84,17 @@ class JackStudio:
                 here = answer.block.start + len(answer.block.samples)
                 lost += sum(gap.frames for gap in block.lost)
                 if setup.frames is None and source.ended():
-                    self._process.tell(Stop())
+                    if here >= fed:
+                        self._process.tell(Stop())
                 else:
                     fed = self._feed(source, setup, fed, here + lead)
                 yield block
         except GeneratorExit:
-            self._process.tell(Stop())
-            while running and isinstance(self._process.hear(), Came):
-                pass
+            # Closed from outside. A process that has died by then has silenced what sounded.
+            with suppress(StudioTrouble):
+                self._process.tell(Stop())
+                while running and isinstance(self._process.hear(), Came):
+                    pass
             raise
 
     def _feed(self, source: Source, setup: RunSetup, fed: int, until: int) -> int:

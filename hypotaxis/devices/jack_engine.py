@@ -6,6 +6,7 @@ run keeps step with its source. Ports are opened and connected between runs.
 
 import re
 import threading
+import time
 from collections import deque
 from collections.abc import Iterable, Sequence
 
@@ -34,6 +35,8 @@ OURS = re.compile(rf"{CLIENT}(-\d+)?:")
 ACTIVE_SENSING = b"\xfe"
 PATIENCE_S = 5.0
 """How long it may take until the server freewheels."""
+SETTLED = 4
+"""Periods after which a new connection carries."""
 STARVED_S = 0.4
 """How long a freewheeling period waits for its source: servers put clients out that take half a second."""
 INSTALL = "make devices"
@@ -77,6 +80,7 @@ class Engine:
         self._quiet: dict[str, list[bytes]] = {}
         self._silent = threading.Event()
         self._changed = threading.Event()
+        self._periods = 0
         self._unsent: list[tuple[str, bytes]] = []
         self._sends: dict[str, object] = {}
         self._hears: dict[str, object] = {}
@@ -142,11 +146,18 @@ class Engine:
                 self._hears[port.system_name] = self.client.midi_inports.register(f"from_{len(self._hears) + 1}")
                 self._join(port.system_name, self._hears[port.system_name])
         self._open_sends(there, sorted({*sends, *(rule.out for rule in setup.echo)}))
+        self._settle()
         if setup.fast:
             self._freewheel(True)
         run = _Run(self, setup, self._ins[: len(setup.inputs)])
         self._run = run
         return run
+
+    def _settle(self) -> None:
+        """Wait until new connections carry: the server takes them over between periods, some later than asked."""
+        until, patience = self._periods + SETTLED, time.monotonic() + PATIENCE_S
+        while self._periods < until and time.monotonic() < patience and not self.gone.is_set():
+            time.sleep(0.001)
 
     def _open_sends(self, there: Reported, names: Sequence[str]) -> None:
         """Have a port of our own for each port that notes leave by. Raises PortMissing."""
@@ -217,6 +228,7 @@ class Engine:
 
     def _process(self, frames: int) -> None:
         try:
+            self._periods += 1
             for port in self._sends.values():
                 port.clear_buffer()
             run, events = self._run, {}
@@ -282,6 +294,11 @@ class _Run:
         self._pieces: dict[str, deque[Piece]] = {}
         self._held: Block | None = None
         self.used: set[tuple[str, int]] = set()
+
+    @property
+    def begun(self) -> bool:
+        """Whether its first frame has come."""
+        return self._timeline is not None
 
     def feed(self, feed: Feed) -> None:
         """Take in what leaves next."""

@@ -9,6 +9,7 @@ import os
 import socket
 import subprocess
 import sys
+import time
 from multiprocessing.connection import Connection, wait
 from pathlib import Path
 
@@ -28,6 +29,8 @@ LEAST_FRAMES = 960
 START_S = 20.0
 """How long the process may take until it answers first."""
 ANSWER_S = 10.0
+WAITING_S = 0.05
+"""How often a run that waits for its beginning says so."""
 
 
 class DeviceProcess:
@@ -76,6 +79,7 @@ class DeviceProcess:
         """The next answer. Raises the named trouble, ServerGone where none comes."""
         try:
             if not self._pipe.poll(wait_s):
+                self._ended = True
                 raise ServerGone("The device process does not answer. Look at the audio server, then try again.")
             answer = self._pipe.recv()
         except (EOFError, OSError) as error:
@@ -127,6 +131,7 @@ class _Service:
         self.pipe, self.engine, self.listener = pipe, engine, listener
         self.run = None
         self.before = 0
+        self.told = 0.0
 
     def go_on(self) -> None:
         """Until the other end closes, or the server goes."""
@@ -141,6 +146,10 @@ class _Service:
                     self._refuse(error)
                 except self.engine.refusal as error:
                     self._refuse(StudioTrouble(f"The JACK server refuses: {error}. Look again, or start it anew."))
+            if self.run and not self.run.begun and time.monotonic() > self.told + WAITING_S:
+                # A run that waits for its first note says so, that nobody takes it for dead.
+                self.told = time.monotonic()
+                self.pipe.send(Came(Block(0, np.zeros((0, len(self.run.setup.inputs)), np.float32))))
             if self.run:
                 over = self.run.over.is_set()
                 self._hand_over(all_of_it=over)

@@ -19,7 +19,7 @@ from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session, Studio
 from hypotaxis.records.plan import load_plan, studio_row
-from hypotaxis.records.studio import look, reported_by, told_by
+from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
 YEAR_S = 365 * 24 * 3600
@@ -59,7 +59,7 @@ class InUse:
     def plan(self) -> Plan:
         """The plan with what the studio reports now."""
         plan = load_plan(self.rig)
-        return replace(plan, reported=look(plan), studio=reported_by(self.studio), told=told_by(self.studio))
+        return replace(plan, reported=look(plan))
 
     @cached_property
     def studio(self) -> Studio:

@@ -11,11 +11,12 @@ from django.db.models.functions import Cast
 from django.utils import timezone
 
 from hypotaxis.core import plan as core
-from hypotaxis.core.formats.plain import as_lists, as_tuples
+from hypotaxis.core.formats.plain import as_lists, as_tuples, from_json
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.studio import Reported, RunTold
 from hypotaxis.records import models as rows
 from hypotaxis.records.models.studio import STAND_IN
 
@@ -37,14 +38,26 @@ ON_THE_BOX = "panel-"
 
 
 def load_plan(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig in nine queries, its ends called as the studio in use calls them. What the studio reports
-    is not asked here."""
-    return with_names_of(studio_row(), load_kept(rig))
+    """The whole plan of a rig in nine queries, its ends called as the studio in use calls them, with what
+    real devices said last. The stand-in is not asked here."""
+    studio = studio_row()
+    known = {"studio_kind": studio.kind, "studio": reported_by(studio), "told": told_by(studio)}
+    return replace(with_names_of(studio, load_kept(rig)), **known)
 
 
 def studio_row() -> rows.Studio:
     """The studio that this computer uses."""
     return rows.Studio.objects.first() or rows.Studio()
+
+
+def reported_by(studio: rows.Studio) -> Reported | None:
+    """What a studio of real devices said last."""
+    return from_json(Reported, studio.reported) if studio.kind != STAND_IN and studio.reported else None
+
+
+def told_by(studio: rows.Studio) -> RunTold | None:
+    """What the last run on real devices said of itself."""
+    return from_json(RunTold, studio.last_run) if studio.kind != STAND_IN and studio.last_run else None
 
 
 def with_names_of(studio: rows.Studio, plan: core.Plan) -> core.Plan:

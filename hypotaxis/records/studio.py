@@ -9,15 +9,15 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from hypotaxis.core.errors import StudioTrouble
-from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.values import Rig as RigValue
-from hypotaxis.core.studio import Message, Port, Reported, RunSetup, RunTold, Written
+from hypotaxis.core.studio import Message, Port, RunSetup, Written
 from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Studio
 from hypotaxis.records.models.studio import STAND_IN
-from hypotaxis.records.plan import studio_row
+from hypotaxis.records.plan import reported_by, studio_row
 
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
@@ -71,16 +71,6 @@ def look(plan: Plan) -> tuple[Port, ...] | None:
         return import_string(settings.STUDIO_OPENER)(plan, row.kind, row.server).ports()
     except StudioTrouble:
         return None
-
-
-def reported_by(row: Studio) -> Reported | None:
-    """What a studio of real devices said last."""
-    return from_json(Reported, row.reported) if row.kind != STAND_IN and row.reported else None
-
-
-def told_by(row: Studio) -> RunTold | None:
-    """What the last run on real devices said of itself."""
-    return from_json(RunTold, row.last_run) if row.kind != STAND_IN and row.last_run else None
 
 
 def choose(kind: str, server: str = "") -> Job | None:

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -56,6 +57,10 @@ class Truth:
     def _read(self) -> None:
         for line in self.process.stdout:
             self.heard.append(line.strip())
+
+    def press(self) -> None:
+        """Press its key."""
+        self.process.send_signal(signal.SIGUSR1)
 
     def wait_for(self, data: str) -> None:
         """Until it has heard these bytes, or fail."""

@@ -136,6 +136,10 @@ class StudioTest(DemoTest):
         )
         known = known_latenesses(self.plan)[bittern.uid]
         self.assertAlmostEqual(known.lateness_ms * RATE / 1000, REACTION + PERIOD, delta=0.05)
+        self.assertEqual(known.stale, ())
+        choose("stand-in")
+        self.assertEqual(known_latenesses(self.plan)[bittern.uid].stale, ("studio jack, now stand-in",))
+        choose("jack", self.server.name)
         run = self.run_pass()
         take = run.takes.get()
         self.assertEqual(take.placement, -(REACTION + PERIOD))

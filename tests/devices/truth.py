@@ -27,6 +27,7 @@ def main(server: str) -> None:
         client.inports.register("into"),
     )
     heard: deque[bytes] = deque()
+    pressed: list[int] = []
     coming = np.zeros(1 << 16, np.float32)
     line = np.zeros(LOOP, np.float32)
 
@@ -43,6 +44,8 @@ def main(server: str) -> None:
             if data == b"\xf0\x7d\x01\xf7":
                 # Asked to play a key.
                 keys.write_midi_event(offset, b"\x90\x3c\x64")
+        while pressed:
+            keys.write_midi_event(pressed.pop(), b"\x90\x3c\x64")
         clicks.get_array()[:] = coming[:frames]
         coming = np.concatenate([coming[frames:], np.zeros(frames, np.float32)])
         line = np.concatenate([line, into.get_array()])
@@ -51,6 +54,7 @@ def main(server: str) -> None:
 
     # Asked to end, it leaves the server as a program does that is closed.
     signal.signal(signal.SIGTERM, lambda *given: sys.exit())
+    signal.signal(signal.SIGUSR1, lambda *given: pressed.append(17))
     with client:
         print("ready", flush=True)
         while True:

@@ -12,7 +12,10 @@ from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.trips import heard_from, way_home
 from hypotaxis.core.rig.values import Cable, Rig, Route
 
+STAND_IN = "stand-in"
+"""The studio of measurements that do not say theirs."""
 WORDS = {
+    "studio": "studio",
     "rate": "sample rate",
     "buffer": "buffer",
     "interface": "interface",
@@ -37,22 +40,24 @@ def context_of(plan: Plan, instrument: Instrument, *, part: str = "", back: str 
     path += [text for uid in home.inputs for cable in way_home(rig, uid, instrument.box) for text in _cable(cable)]
     patch = next((one.patch for one in instrument.parts if one.uid == part), instrument.patch)
     ends = [seat.send, *home.inputs]
-    return _common(rig, ends, path) | {"patch": patch, "setting": _setting(rig, instrument.box)}
+    return _common(plan, ends, path) | {"patch": patch, "setting": _setting(rig, instrument.box)}
 
 
 def context_of_loop(plan: Plan, loop: Loop) -> dict[str, str]:
     """The same of an effect loop."""
     trip = loop_trip(plan.rig, loop)
     path = [text for way in (*trip.outward, *trip.home) for cable in way for text in _cable(cable)]
-    return _common(plan.rig, [*loop.sends, *loop.returns], path) | {
+    return _common(plan, [*loop.sends, *loop.returns], path) | {
         "patch": "",
         "setting": _setting(plan.rig, loop.box),
     }
 
 
-def _common(rig: Rig, ends: list[str], path: list[str]) -> dict[str, str]:
+def _common(plan: Plan, ends: list[str], path: list[str]) -> dict[str, str]:
+    rig = plan.rig
     found = [rig.find(uid) for uid in ends]
     return {
+        "studio": plan.studio_kind,
         "rate": str(rig.sample_rate),
         "buffer": str(rig.buffer),
         "interface": " ".join(dict.fromkeys(one[0].uid for one in found if one)),
@@ -78,7 +83,8 @@ def changed(then: Mapping[str, str], now: Mapping[str, str]) -> tuple[str, ...]:
     >>> changed({"buffer": "256", "rate": "48000"}, {"buffer": "128", "rate": "48000"})
     ('buffer 256, now 128',)
     """
-    plain = ("rate", "buffer", "driver", "stamps")
+    plain = ("studio", "rate", "buffer", "driver", "stamps")
+    then = {"studio": STAND_IN} | dict(then) if then else then
     return tuple(
         f"{word} {then[name] or 'not noted'}, now {now[name] or 'not noted'}" if name in plain else word
         for name, word in WORDS.items()
