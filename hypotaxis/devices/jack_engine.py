@@ -4,6 +4,7 @@ The callback never asks the server for anything and never waits, but for a freew
 run keeps step with its source. Ports are opened and connected between runs.
 """
 
+import errno
 import re
 import threading
 import time
@@ -36,7 +37,7 @@ ACTIVE_SENSING = b"\xfe"
 PATIENCE_S = 5.0
 """How long it may take until the server freewheels."""
 SETTLED = 4
-"""Periods after which a new connection carries."""
+"""Periods after which a new connection carries: the server takes them over between periods, some later than asked."""
 STARVED_S = 0.4
 """How long a freewheeling period waits for its source: servers put clients out that take half a second."""
 INSTALL = "make devices"
@@ -137,36 +138,40 @@ class Engine:
             self._ins.append(self.client.inports.register(f"in_{len(self._ins) + 1}"))
         for port, name in zip(self._ins, setup.inputs, strict=False):
             self._join(name, port, alone=True)
+        # What is plugged in again has lost its connection: so each is joined anew. The callback goes over these dicts at
+        # any time, so they are exchanged and never changed.
         for name in outputs:
             if name not in self._outs:
-                self._outs[name] = self.client.outports.register(f"out_{len(self._outs) + 1}")
+                opened = self.client.outports.register(f"out_{len(self._outs) + 1}")
+                self._outs = {**self._outs, name: opened}
             self._join(self._outs[name], name)
-        for port in there.ports:
-            if port.direction == "in" and port.system_name not in self._hears:
-                self._hears[port.system_name] = self.client.midi_inports.register(f"from_{len(self._hears) + 1}")
-                self._join(port.system_name, self._hears[port.system_name])
+        for name in (port.system_name for port in there.ports if port.direction == "in"):
+            if name not in self._hears:
+                opened = self.client.midi_inports.register(f"from_{len(self._hears) + 1}")
+                self._hears = {**self._hears, name: opened}
+            self._join(name, self._hears[name])
         self._open_sends(there, sorted({*sends, *(rule.out for rule in setup.echo)}))
-        self._settle()
+        self._let_pass(SETTLED)
         if setup.fast:
             self._freewheel(True)
         run = _Run(self, setup, self._ins[: len(setup.inputs)])
         self._run = run
         return run
 
-    def _settle(self) -> None:
-        """Wait until new connections carry: the server takes them over between periods, some later than asked."""
-        until, patience = self._periods + SETTLED, time.monotonic() + PATIENCE_S
+    def _let_pass(self, periods: int) -> None:
+        """Wait while so many periods begin."""
+        until, patience = self._periods + periods, time.monotonic() + PATIENCE_S
         while self._periods < until and time.monotonic() < patience and not self.gone.is_set():
             time.sleep(0.001)
 
     def _open_sends(self, there: Reported, names: Sequence[str]) -> None:
         """Have a port of our own for each port that notes leave by. Raises PortMissing."""
         for name in names:
-            if name in self._sends:
-                continue
             if not any(port.system_name == name for port in there.ports if port.direction == "out"):
                 raise PortMissing(f"JACK does not report a MIDI output “{name}”. Is it switched on and bridged?")
-            self._sends[name] = self.client.midi_outports.register(f"to_{len(self._sends) + 1}")
+            if name not in self._sends:
+                opened = self.client.midi_outports.register(f"to_{len(self._sends) + 1}")
+                self._sends = {**self._sends, name: opened}
             self._join(self._sends[name], name)
 
     def _join(self, source, target, *, alone: bool = False) -> None:
@@ -178,9 +183,9 @@ class Engine:
                     self.client.disconnect(port, target)
         try:
             self.client.connect(source, target)
-        except self._jack.JackErrorCode:
-            # It exists already; a connection that cannot be made shows as silence, and is told by the line.
-            return
+        except self._jack.JackErrorCode as error:
+            if error.code != errno.EEXIST:
+                raise
 
     def end(self) -> None:
         """End the run and wait until all is silent."""
@@ -189,6 +194,9 @@ class Engine:
             return
         run.over.set()
         self._send_quiet(run.quiet())
+        # The period in which it was taken out has ended when the next begins.
+        self._let_pass(1)
+        run.rest()
         if run.setup.fast and not self.gone.is_set():
             self._freewheel(False)
 
@@ -308,6 +316,12 @@ class _Run:
                 self._pieces.setdefault(piece.output, deque()).append(piece)
             self._until = feed.until
             self._fed.notify()
+
+    def rest(self) -> None:
+        """Let go of the period that is held back, once the callback has let go of the run."""
+        if self._held:
+            self.done.append(self._held)
+            self._held = None
 
     def quiet(self) -> dict[str, list[bytes]]:
         """What silences the channels that were used, by port."""

@@ -152,10 +152,12 @@ class _Service:
                 self.pipe.send(Came(Block(0, np.zeros((0, len(self.run.setup.inputs)), np.float32))))
             if self.run:
                 over = self.run.over.is_set()
+                if over:
+                    self.engine.end()
                 self._hand_over(all_of_it=over)
                 if over:
-                    self._end()
-                    self.pipe.send(Ended(self.engine.xruns - self.before, self.late, self.engine.dropped))
+                    run, self.run = self.run, None
+                    self.pipe.send(Ended(self.engine.xruns - self.before, run.late, self.engine.dropped))
             if self.engine.gone.is_set() or self.engine.failed:
                 words = self.engine.failed or "The JACK server has gone. Start it again; what came until then is kept."
                 self._hand_over(all_of_it=True)
@@ -181,15 +183,9 @@ class _Service:
         self.engine.silence()
 
     def _refuse(self, error: StudioTrouble) -> None:
-        self._end()
-        self.pipe.send(_trouble(error))
-
-    def _end(self) -> None:
-        run, self.run = self.run, None
-        self.late = run.late if run else 0
+        self.run = None
         self.engine.end()
-
-    late = 0
+        self.pipe.send(_trouble(error))
 
     def _hand_over(self, *, all_of_it: bool) -> None:
         """Send what came, several periods together."""

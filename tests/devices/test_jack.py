@@ -21,7 +21,7 @@ from hypotaxis.core.studio import WITH_A_NOTE, EchoRule, Message, Passed, RunSet
 from hypotaxis.devices.jack import JackStudio
 from hypotaxis.devices.panic import call
 from hypotaxis.devices.timeline import WRAP, Timeline
-from tests.devices.desk import PERIOD, RATE, a_desk
+from tests.devices.desk import PERIOD, RATE, Truth, a_desk
 from tests.devices.truth import LOOP, REACTION
 
 NOTES, KEYS, CLICKS, INTO, BACK = (f"truth:{name}" for name in ("notes", "keys", "clicks", "into", "back"))
@@ -208,6 +208,12 @@ class TroubleTest(SimpleTestCase):
                 truth.end() if block.start > 6000 and truth.process.poll() is None else None
             sound = recorded(came)[:, 0]
             self.assertEqual((len(sound), middles(sound)), (24_000, [1000 + PERIOD + REACTION]))
+            with self.assertRaisesRegex(PortMissing, "MIDI output “truth:notes”"):
+                list(studio.run(Written([hit(0)]), RunSetup(inputs=("system:capture_1",), frames=500)))
+            again = Truth(server)
+            sound = recorded(studio.run(Written([hit(1000)]), RunSetup(inputs=(CLICKS,), frames=4_800)))[:, 0]
+            self.assertEqual(middles(sound), [1000 + PERIOD + REACTION], "plugged in again it plays")
+            again.end()
             kept = []
             with self.assertRaisesRegex(ServerGone, "JACK server has gone"):
                 for block in studio.run(Written(), RunSetup(inputs=("system:capture_1",), frames=20 * RATE)):
