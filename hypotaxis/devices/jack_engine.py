@@ -138,8 +138,8 @@ class Engine:
             self._ins.append(self.client.inports.register(f"in_{len(self._ins) + 1}"))
         for port, name in zip(self._ins, setup.inputs, strict=False):
             self._join(name, port, alone=True)
-        # What is plugged in again has lost its connection: so each is joined anew. The callback goes over these dicts at
-        # any time, so they are exchanged and never changed.
+        # What is plugged in again has lost its connection: so each is joined anew. The callback goes over these dicts
+        # at any time, so they are exchanged and never changed.
         for name in outputs:
             if name not in self._outs:
                 opened = self.client.outports.register(f"out_{len(self._outs) + 1}")

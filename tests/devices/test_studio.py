@@ -1,5 +1,8 @@
 """From the choice of JACK to a placed take, in the application, with a box whose truth is known."""
 
+import os
+import signal
+import threading
 from pathlib import Path
 from unittest import mock
 
@@ -113,12 +116,26 @@ class StudioTest(DemoTest):
         run = self.run_pass()
         self.assertIn("The studio runs at 48000 Hz, and this pass was planned at 44100 Hz", run.job.message)
 
-    def run_pass(self):
+    def test_a_device_process_that_dies_costs_what_was_to_come_and_no_more(self):
+        self.use_jack()
+        self.match_bittern()
+        threading.Timer(2.0, os.kill, (self.process.pid, signal.SIGKILL)).start()
+        run = self.run_pass(fast=False)
+        self.assertEqual(run.job.state, Job.FAILED)
+        self.assertIn("The device process has ended", run.job.message)
+        take = run.takes.get()
+        self.assertFalse(take.complete)
+        self.assertGreater(take.frames, RATE // 2)
+        again = self.run_pass()
+        self.assertEqual((again.job.state, again.takes.get().complete), (Job.DONE, True))
+
+    def run_pass(self, *, fast: bool = True):
         track = self.session.tracks.get(name="Bittern")
         self.session.tracks.update(armed=False)
         self.session.tracks.filter(uid=track.uid).update(armed=True)
-        run = start_pass(self.session, self.plan, first_bar=1, last_bar=8, fast=True, place_takes=True)
+        run = start_pass(self.session, self.plan, first_bar=1, last_bar=8, fast=fast, place_takes=True)
         run.refresh_from_db()
+        run.job.refresh_from_db()
         return run
 
     def test_a_note_is_tried_a_trip_is_sounded_and_a_take_is_placed_to_the_sample(self):
