@@ -19,6 +19,7 @@ import mido
 import numpy as np
 import soundfile
 
+from benchmarks.devices import a_minute_of_jack
 from benchmarks.dragging import tell_dragging
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.smf import read_smf, write_smf
@@ -220,4 +221,5 @@ if __name__ == "__main__":
     a_large_rig()
     many_names()
     a_pass()
+    a_minute_of_jack()
     tell_dragging()

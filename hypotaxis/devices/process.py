@@ -31,14 +31,16 @@ START_S = 20.0
 ANSWER_S = 10.0
 WAITING_S = 0.05
 """How often a run that waits for its beginning says so."""
+HEAR_OUT_S = 0.5
 
 
 class DeviceProcess:
     """The application's end of the pipe. Raises ServerGone and LibraryMissing where it cannot be started."""
 
-    def __init__(self, server: str = "", panic: str = "") -> None:
-        """panic: path of the local socket by which silence is asked for, "" = none."""
-        self.server, self.panic = server, panic
+    def __init__(self, server: str = "", panic: str = "", log: str = "") -> None:
+        """panic: path of the local socket by which silence is asked for; log: of the file that keeps what the process
+        says when it fails; "" = none."""
+        self.server, self.panic, self.log = server, panic, log
         self._process = None
         self._start()
 
@@ -46,9 +48,10 @@ class DeviceProcess:
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno()), self.server, self.panic]
         path = os.pathsep.join(filter(None, (str(ROOT), os.environ.get("PYTHONPATH", ""))))
-        self._process = subprocess.Popen(
-            command, pass_fds=[theirs.fileno()], env=os.environ | {"PYTHONPATH": path}, stderr=subprocess.DEVNULL
-        )
+        with open(self.log or os.devnull, "ab") as said:
+            self._process = subprocess.Popen(
+                command, pass_fds=[theirs.fileno()], env=os.environ | {"PYTHONPATH": path}, stderr=said
+            )
         theirs.close()
         self._pipe = Connection(ours.detach())
         self._ended = False
@@ -120,6 +123,13 @@ def serve(pipe: Connection, server: str, panic: str = "") -> None:
         engine.close()
 
 
+def _hear_out(pipe: Connection) -> None:
+    """Read on until the other end has nothing more to say: a socket that is closed with something unread takes what was
+    sent by it along."""
+    while pipe.poll(HEAR_OUT_S):
+        pipe.recv()
+
+
 def _trouble(error: StudioTrouble) -> Trouble:
     return Trouble(type(error).__name__, str(error))
 
@@ -162,6 +172,7 @@ class _Service:
                 words = self.engine.failed or "The JACK server has gone. Start it again; what came until then is kept."
                 self._hand_over(all_of_it=True)
                 self.pipe.send(Trouble("ServerGone", words))
+                _hear_out(self.pipe)
                 return
 
     def _do(self, command) -> None:

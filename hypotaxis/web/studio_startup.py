@@ -41,7 +41,7 @@ def _process(server: str) -> DeviceProcess:
     if _devices is None or _devices.server != server:
         if _devices:
             _devices.close()
-        _devices = DeviceProcess(server, str(PANIC_AT))
+        _devices = DeviceProcess(server, str(PANIC_AT), str(settings.DATA / "devices.log"))
     return _devices
 
 

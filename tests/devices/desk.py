@@ -12,6 +12,7 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
+from hypotaxis.core.errors import ServerGone
 from hypotaxis.devices.process import DeviceProcess
 
 ROOT = Path(__file__).parents[2]
@@ -86,8 +87,13 @@ def a_desk(*, sync: bool = True) -> Iterator[tuple[Server, Truth, DeviceProcess]
     process = None
     folder = tempfile.TemporaryDirectory()
     try:
-        process = DeviceProcess(server.name, f"{folder.name}/panic.sock")
+        log = Path(folder.name) / "devices.log"
+        process = DeviceProcess(server.name, f"{folder.name}/panic.sock", str(log))
         yield server, truth, process
+    except ServerGone:
+        # A crash of a library is told by nothing else.
+        sys.stderr.write(log.read_text() if log.exists() else "")
+        raise
     finally:
         if process:
             process.close()
