@@ -74,7 +74,8 @@ class StudioTest(OnJack):
         for words in (f"server “{self.server.name}”, running", "No real-time rights", CLICKS, "system:playback_8"):
             self.assertIn(words, sheet)
         self.assertIn("<b>JACK</b>", self.page("session:home"))
-        self.assertNotIn("stand-in only", self.page("session:home"))
+        for step in ("session:home", "timing:home"):
+            self.assertNotIn("tand-in only", self.page(step))
         choose("stand-in")
         self.assertIn("stand-in only", self.page("session:home"))
 
@@ -87,6 +88,8 @@ class StudioTest(OnJack):
         self.assertAlmostEqual(peaks[CLICKS], -6.0, delta=0.1)
         self.assertEqual(peaks["system:capture_1"], -120.0)
         self.assertIn("−6.0", self.page("rig:studio"))
+        self.client.post(reverse("rig:listen"), {"note": "nowhere"})
+        self.assertIn("does not report a MIDI output “nowhere”", self.page("rig:studio"))
 
     def test_panic_is_there_for_real_devices_alone_and_says_what_it_did(self):
         self.assertNotIn("Panic", self.page("session:home"))

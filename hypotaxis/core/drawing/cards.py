@@ -6,6 +6,7 @@ Coordinates of the sheet; baselines of texts; rectangles as x, y, width, height.
 from typing import NamedTuple
 
 from hypotaxis.core.drawing.sheet import FREE, IDLE, LOOSE, USED, BoxDrawing, SocketDrawing
+from hypotaxis.core.drawing.words import short
 
 LABEL, NOTE = 20, 20
 """Characters of a socket's label and of a card's note that have room."""
@@ -126,12 +127,3 @@ def label_of(card: BoxDrawing, socket: SocketDrawing) -> tuple[Lettering, Letter
 def is_open(socket: SocketDrawing) -> bool:
     """Whether a definition points to it that finds nothing there."""
     return socket.state == LOOSE
-
-
-def short(text: str, length: int) -> str:
-    """A text in so many characters.
-
-    >>> short("a long label", 6), short("short", 6)
-    ('a lon…', 'short')
-    """
-    return text if len(text) <= length else text[: length - 1].rstrip() + "…"

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from hypotaxis.core.drawing.lanes import Span, lanes
 from hypotaxis.core.drawing.layout import arranged, beside, hangs_on
 from hypotaxis.core.drawing.paths import rounded
+from hypotaxis.core.drawing.words import short
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.links import upstream
@@ -330,7 +331,7 @@ def _card(look: _Look, box: Box, role: str, chosen: list[Socket], x: float, y: f
     return BoxDrawing(
         uid=box.uid,
         role=role,
-        title=_shorten(
+        title=short(
             box.name, (MAX_TITLE if w > NARROW_W else 11) if role == "boxes" else 13 if role == "hands" else 17
         ),
         full_title=box.name,
@@ -403,7 +404,7 @@ def _socket(
         ink=_ink(look.rig, box, role, item),
         state=state,
         strong=item.uid in look.selection.sockets,
-        tag=_shorten(tag, max(5, ROW_LETTERS - len(label))),
+        tag=short(tag, max(5, ROW_LETTERS - len(label))),
         spoken=_spoken(look.rig, box, item) if len(run) == 1 else f"{box.name} {label}, all free",
         hit_x=(x - w / 2 + 8) if side == "right" else (card_x - 8 if side == "left" else x - 8),
         hit_w=w / 2 if side != "bottom" else 56,
@@ -465,13 +466,13 @@ def _tags(plan: Plan) -> dict[str, str]:
         box = rig.box(one.box)
         sides = ("L", "R") if len(one.returns) == 2 else ("",)
         for uid, side in zip(one.returns, sides, strict=False):
-            tags.setdefault(uid, _shorten(f"{box.name if box else one.name} {side}".strip(), 15))
+            tags.setdefault(uid, short(f"{box.name if box else one.name} {side}".strip(), 15))
     for box in rig.boxes:
         if column_of(box.shape) == "outside":
             for socket in box.sockets:
                 far = rig.far_end(socket.uid)
                 if far:
-                    tags[far[1].uid] = _shorten(f"{box.name} {socket.label}", 13)
+                    tags[far[1].uid] = short(f"{box.name} {socket.label}", 13)
     return tags
 
 
@@ -616,10 +617,6 @@ def _homes(trip: Trip | None, ends: dict) -> Iterable[str]:
         if uid in ends:
             dot, card = ends[uid]
             yield f"M{card.x + card.w} {dot.y}H{BAR_RIGHT - 2}"
-
-
-def _shorten(text: str, length: int) -> str:
-    return text if len(text) <= length else text[: length - 1].rstrip() + "…"
 
 
 def column_counts(rig: Rig) -> dict[str, int]:

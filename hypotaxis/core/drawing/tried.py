@@ -6,9 +6,9 @@ Coordinates in px of a picture WIDTH wide. Solid is certain, dashed is not seen 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from hypotaxis.core.drawing.cards import short
 from hypotaxis.core.drawing.levels import BOTTOM_DB, TICKS_DB, LevelBar, level_bar, level_x
 from hypotaxis.core.drawing.stations import LIT, Station
+from hypotaxis.core.drawing.words import short
 from hypotaxis.core.playing.tryout import InputHeard
 from hypotaxis.core.units import level_text
 
