@@ -158,11 +158,14 @@ class EndRow:
     peak: str = ""
     last: str = ""
     """The bytes that came last."""
+    private: bool = False
+    """It belongs to a control surface or an editor, so that no note is sent there."""
 
 
 def _lists(rig: Rig, found: Reported, job: Job | None) -> dict[str, list[EndRow]]:
     """What is reported and what it is on the desk: ports and ends, in and out, with what was heard."""
     ports = {(end.socket.system_name, end.direction): rig.socket_text(end.socket.uid) for end in ports_of(rig)}
+    private = {end.socket.system_name for end in ports_of(rig) if end.socket.duty in ("surface", "editor")}
     audio = {
         (socket.system_name, way): socket.name
         for way in ("in", "out")
@@ -174,7 +177,9 @@ def _lists(rig: Rig, found: Reported, job: Job | None) -> dict[str, list[EndRow]
 
     def midi(way: str) -> list[EndRow]:
         names = [port.system_name for port in found.ports if port.direction == way]
-        return [EndRow(name, ports.get((name, way), ""), last=last.get(name, "")) for name in names]
+        return [
+            EndRow(name, ports.get((name, way), ""), last=last.get(name, ""), private=name in private) for name in names
+        ]
 
     ins = []
     for end in found.inputs:
