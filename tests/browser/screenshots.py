@@ -173,7 +173,7 @@ def a_recording_of_ones_own(page: Page, address: str) -> None:
 
 
 def the_studio(page: Page, address: str) -> None:
-    with a_desk() as (server, _, process):
+    with a_desk(name="saltmarsh") as (server, _, process):
         process.close()
         page.goto(f"{address}/rig/studio/")
         page.get_by_label("JACK").check()
@@ -186,6 +186,9 @@ def the_studio(page: Page, address: str) -> None:
         page.get_by_label("Play C3 on truth:notes").click()
         page.get_by_text("−6.0").wait_for()
         keep(page, "studio")
+        page.get_by_label("Stand-in").check()
+        page.get_by_role("button", name="Use this studio").click()
+        page.get_by_text("Every box of the rig is simulated").wait_for()
 
 
 def main() -> None:
@@ -202,8 +205,8 @@ def main() -> None:
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
             a_recording_of_ones_own(page, address)
-            forty_boxes(page, address)
             the_studio(page, address)
+            forty_boxes(page, address)
         with application() as address:
             page = browser.new_page(viewport=DESK)
             page.goto(f"{address}/rig/")

@@ -23,8 +23,8 @@ PATIENCE_S = 60
 class Server:
     """A running server. sync: it waits for its clients, so that nothing is lost without the rights of real time."""
 
-    def __init__(self, *, sync: bool = True) -> None:
-        self.name = f"hypotaxis-{os.getpid()}-{uuid.uuid4().hex[:6]}"
+    def __init__(self, *, sync: bool = True, name: str = "") -> None:
+        self.name = name or f"hypotaxis-{os.getpid()}-{uuid.uuid4().hex[:6]}"
         mode = ["-S"] if sync else []
         options = ["-d", "dummy", "-r", str(RATE), "-p", str(PERIOD), "-C", "8", "-P", "8"]
         self.process = subprocess.Popen(
@@ -80,9 +80,9 @@ class Truth:
 
 
 @contextlib.contextmanager
-def a_desk(*, sync: bool = True) -> Iterator[tuple[Server, Truth, DeviceProcess]]:
+def a_desk(*, sync: bool = True, name: str = "") -> Iterator[tuple[Server, Truth, DeviceProcess]]:
     """A server, the truth box, and the device process on it."""
-    server = Server(sync=sync)
+    server = Server(sync=sync, name=name)
     truth = Truth(server)
     process = None
     folder = tempfile.TemporaryDirectory()
