@@ -54,6 +54,28 @@ def signed(value: float, digits: int = 1) -> str:
     return ("+" if value > 0 else "−") + text
 
 
+FLOOR_DB = -120.0
+"""What stands for silence where a level is stored (JSON has no infinity)."""
+
+
+def stored_db(db: float) -> float:
+    """A level as it is stored: silence, and what is below the floor, as the floor.
+
+    >>> stored_db(-14.0), stored_db(-math.inf)
+    (-14.0, -120.0)
+    """
+    return max(FLOOR_DB, db)
+
+
+def stored_level_text(db: float) -> str:
+    """A stored level as it stands beside a meter.
+
+    >>> stored_level_text(-14.0), stored_level_text(FLOOR_DB)
+    ('−14.0', '−∞')
+    """
+    return level_text(db if db > FLOOR_DB else -math.inf)
+
+
 def level_text(db: float) -> str:
     """A level as it stands beside a meter: one decimal, real minus, −∞ for silence.
 

@@ -17,7 +17,7 @@ from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Studio
 from hypotaxis.records.models.studio import STAND_IN
-from hypotaxis.records.plan import reported_by, studio_row
+from hypotaxis.records.plan import studio_row
 
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
@@ -63,12 +63,10 @@ def send_apart(studio: StudioDoor, calls: Sequence[tuple[str, bytes]], *, fast: 
 def look(plan: Plan) -> tuple[Port, ...] | None:
     """The ports the studio reports now. The stand-in may be asked by any process; of real devices it is what they said
     when the worker looked last. None when nothing is known."""
-    row = studio_row()
-    if row.kind != STAND_IN:
-        found = reported_by(row)
-        return found.ports if found else None
+    if plan.studio_kind != STAND_IN:
+        return plan.studio.ports if plan.studio else None
     try:
-        return import_string(settings.STUDIO_OPENER)(plan, row.kind, row.server).ports()
+        return import_string(settings.STUDIO_OPENER)(plan).ports()
     except StudioTrouble:
         return None
 

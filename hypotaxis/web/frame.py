@@ -72,12 +72,12 @@ class Frame:
     @property
     def studio(self) -> str:
         """The studio in use, as the title row names it."""
-        return STUDIOS[self._here.studio.kind]
+        return STUDIOS[self._here.plan.studio_kind]
 
     @property
     def simulated(self) -> bool:
         """Whether it is the stand-in, which can be faster than real time and whose boxes can be opened."""
-        return self._here.studio.kind == STAND_IN
+        return self._here.plan.studio_kind == STAND_IN
 
     @property
     def findings(self) -> list[Finding]:

@@ -10,7 +10,7 @@ from hypotaxis.core.drawing.levels import BOTTOM_DB, TICKS_DB, LevelBar, level_b
 from hypotaxis.core.drawing.stations import LIT, Station
 from hypotaxis.core.drawing.words import short
 from hypotaxis.core.playing.tryout import InputHeard
-from hypotaxis.core.units import level_text
+from hypotaxis.core.units import stored_level_text
 
 WIDTH = 800
 BAR_LEFT, BAR_RIGHT = 9, 791
@@ -22,8 +22,6 @@ TOP, ROW, FOOT = 34, 36, 34
 LETTER = 6.2
 """Mean width of a letter of a label."""
 NAME_LETTER = 8.0
-SILENT_DB = -120.0
-"""At or below it a level is silence."""
 
 
 @dataclass(frozen=True)
@@ -182,4 +180,4 @@ def _meter(y: float, heard: InputHeard | None, aim_db: float | None, *, stops: b
     if heard is None:
         return MeterRow(y, None, "", stops)
     bar = level_bar(heard.level, heard.peak, heard.clips > 0, aim_db, scale_w=METER_W)
-    return MeterRow(y, bar, level_text(heard.peak) if heard.peak > SILENT_DB else "−∞", stops)
+    return MeterRow(y, bar, stored_level_text(heard.peak), stops)

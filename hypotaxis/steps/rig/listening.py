@@ -1,19 +1,17 @@
 """Listening to the studio from its sheet: levels of every input, what comes in by each port, a test note or tone."""
 
-import math
 from contextlib import closing
 
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.playing.listening import LISTEN_S, EndHeard, ListenWish, StudioHeard, test_signals
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.studio import RunSetup
+from hypotaxis.core.units import stored_db
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Rig
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
 
-FLOOR_DB = -120.0
-"""What stands for silence where a number is stored (JSON has no infinity)."""
 HOLD_S = 3.0
 
 
@@ -56,9 +54,9 @@ def listen(job_uid: str) -> None:
 
 
 def _heard(meters: list[InputMeter], last: dict[str, str]) -> StudioHeard:
-    ends = (EndHeard(name=one.name, level=_finite(one.level_db), peak=_finite(one.held_db)) for one in meters)
+    ends = (EndHeard(name=one.name, level=_stored(one.level_db), peak=_stored(one.held_db)) for one in meters)
     return StudioHeard(inputs=tuple(ends), received=tuple(sorted(last.items())))
 
 
-def _finite(level_db: float) -> float:
-    return FLOOR_DB if level_db == -math.inf else round(level_db, 1)
+def _stored(level_db: float) -> float:
+    return round(stored_db(level_db), 1)

@@ -1,7 +1,6 @@
 """Try-out: the worker plays a note and listens on every input."""
 
 import io
-import math
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import replace
@@ -38,7 +37,7 @@ from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.studio import Block, Message, RunSetup, Studio, Written
-from hypotaxis.core.units import db_to_factor, factor_to_db
+from hypotaxis.core.units import db_to_factor, factor_to_db, stored_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Rig, Track
@@ -56,8 +55,6 @@ PATTERN_BARS = 2
 PLAIN_RATE = 48_000
 QUIET_FRAMES = 1000
 """Frames at the beginning of a try-out in which nothing is played yet."""
-FLOOR_DB = -120.0
-"""What stands for silence where a number is stored (JSON has no infinity)."""
 
 
 def start_tryout(rig: Rig, instrument_uid: str, wish: TryOutWish) -> Job:
@@ -265,18 +262,14 @@ def _heard_at(listened: list, meters: list[InputMeter], instrument: Instrument) 
         InputHeard(
             uid=uid,
             name=f"{name}, {named[uid]}" if named.get(uid) else name,
-            level=_finite(meter.level_db),
-            peak=_finite(meter.held_db),
+            level=stored_db(meter.level_db),
+            peak=stored_db(meter.held_db),
             clips=meter.clips,
             moved=meter.moved,
             mine=uid in instrument.inputs,
         )
         for (uid, _, name), meter in zip(listened, meters, strict=True)
     )
-
-
-def _finite(level_db: float) -> float:
-    return max(FLOOR_DB, level_db) if level_db != -math.inf else FLOOR_DB
 
 
 def _forget_old() -> None:

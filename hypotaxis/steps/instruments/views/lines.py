@@ -25,7 +25,7 @@ from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.timing.applied import KnownLateness
-from hypotaxis.core.units import level_text
+from hypotaxis.core.units import stored_level_text
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
@@ -379,7 +379,7 @@ def _heard(plan: Plan, job: Job) -> dict:
         HeardRow(
             one.name,
             level_bar(one.level, one.peak, one.clips > 0, wish.aim_db),
-            level_text(one.peak) if one.peak > trying.FLOOR_DB else "−∞",
+            stored_level_text(one.peak),
             one.moved,
         )
         for one in heard.inputs

@@ -14,7 +14,7 @@ from hypotaxis.core.rig.ports import match_audio, ports_of
 from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import AudioEnd, Reported
-from hypotaxis.core.units import level_text
+from hypotaxis.core.units import stored_level_text
 from hypotaxis.records import studio as kept
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
@@ -22,7 +22,7 @@ from hypotaxis.records.models import Job, Studio
 from hypotaxis.records.models.studio import JACK, STAND_IN
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AudioEndsForm, StudioForm
-from hypotaxis.steps.rig.listening import FLOOR_DB, heard_of, start_listening
+from hypotaxis.steps.rig.listening import heard_of, start_listening
 from hypotaxis.steps.rig.views.sheet import home
 
 WORDS = {STAND_IN: "Stand-in", JACK: "JACK"}
@@ -185,7 +185,7 @@ def _lists(rig: Rig, found: Reported, job: Job | None) -> dict[str, list[EndRow]
     for end in found.inputs:
         one = levels.get(end.name)
         bar = level_bar(one.level, one.peak, one.peak >= 0.0) if one else None
-        peak = level_text(one.peak) if one and one.peak > FLOOR_DB else "−∞" if one else ""
+        peak = stored_level_text(one.peak) if one else ""
         ins.append(EndRow(end.name, audio.get((end.name, "in"), ""), bar, peak))
     outs = [EndRow(end.name, audio.get((end.name, "out"), "")) for end in found.outputs]
     return {"midi_in": midi("in"), "midi_out": midi("out"), "audio_in": ins, "audio_out": outs}

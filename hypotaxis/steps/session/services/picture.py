@@ -24,14 +24,14 @@ from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
 from hypotaxis.core.timing.measurement import Measurement
-from hypotaxis.core.units import level_text, signed
+from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.placing import lender_of
-from hypotaxis.steps.session.services.recording import FLOOR_DB, latest_measured
+from hypotaxis.steps.session.services.recording import latest_measured
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
@@ -355,7 +355,7 @@ def meter_rows(run: Pass) -> list[MeterRow]:
         MeterRow(
             item["name"],
             level_bar(item["level"], item["peak"], item["clips"] > 0),
-            level_text(item["peak"]) if item["peak"] > FLOOR_DB else "−∞",
+            stored_level_text(item["peak"]),
         )
         for item in run.meters
     ]

@@ -23,7 +23,7 @@ from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, R
 from hypotaxis.core.session.schedule import Schedule
 from hypotaxis.core.session.watching import Watcher
 from hypotaxis.core.studio import RunSetup, Written
-from hypotaxis.core.units import clock_text
+from hypotaxis.core.units import clock_text, stored_db
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.lateness import known_ms
@@ -36,8 +36,6 @@ from hypotaxis.steps.session.services.placing import is_sure_enough, measure_tak
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
-FLOOR_DB = -120.0
-"""What stands for silence where a number is stored (JSON has no infinity)."""
 
 
 def start_pass(
@@ -176,7 +174,7 @@ def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
 
 
 def _meter_row(meter: InputMeter) -> dict:
-    level, peak = (FLOOR_DB if db == -math.inf else round(db, 2) for db in (meter.level_db, meter.peak_db))
+    level, peak = (round(stored_db(db), 2) for db in (meter.level_db, meter.peak_db))
     return {"name": meter.name, "level": level, "peak": peak, "clips": meter.clips}
 
 
