@@ -9,11 +9,12 @@ STAMPS := .cache
 PORT ?= 8000
 APT := DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300
 TESTS ?= tests
+SOUND_FONT := /usr/share/sounds/sf2/TimGM6mb.sf2
 
 help:
 	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over)"
 	@echo "make start        the same without demo data: your own empty rig"
-	@echo "make devices      what real ports and inputs need besides: JACK's library"
+	@echo "make devices      what real ports and inputs need besides: the libraries of JACK, PortAudio and RtMidi"
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make bench        speed against reference libraries, as ratios"
@@ -35,15 +36,17 @@ $(STAMPS)/runtime: requirements/runtime.txt $(STAMPS)/venv
 	@touch $@
 
 $(STAMPS)/devices: requirements/devices.txt $(STAMPS)/runtime
-	@if ! ldconfig -p | grep -q libjack.so.0; then \
-	  $(APT) update && $(APT) install -y --no-install-recommends libjack-jackd2-0; fi
+	@if ! ldconfig -p | grep -q libjack.so.0 || ! ldconfig -p | grep -q libportaudio.so.2; then \
+	  $(APT) update && $(APT) install -y --no-install-recommends libjack-jackd2-0 libportaudio2 libasound2; fi
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/devices.txt
 	@touch $@
 
-# The tests play on a JACK server of their own, with a driver that needs no sound card.
+# The tests play on a JACK server of their own, with a driver that needs no sound card, and a synthesizer in software.
 $(STAMPS)/test: requirements/test.txt $(STAMPS)/runtime
-	@if ! command -v chromium >/dev/null || ! command -v jackd >/dev/null; then \
-	  $(APT) update && $(APT) install -y --no-install-recommends chromium jackd2 libjack-jackd2-0; fi
+	@if ! command -v chromium >/dev/null || ! command -v jackd >/dev/null || ! command -v fluidsynth >/dev/null \
+	  || ! ldconfig -p | grep -q libportaudio.so.2 || ! test -e $(SOUND_FONT); then \
+	  $(APT) update && $(APT) install -y --no-install-recommends chromium jackd2 libjack-jackd2-0 libportaudio2 \
+	    libasound2 fluidsynth timgm6mb-soundfont; fi
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.txt
 	@touch $@
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from hypotaxis.core.studio import RunSetup, Written
-from hypotaxis.devices.jack import JackStudio
+from hypotaxis.devices.studio import DeviceStudio
 from tests.devices.desk import RATE, a_desk
 
 SECONDS, INPUTS = 60, 8
@@ -17,7 +17,7 @@ SECONDS, INPUTS = 60, 8
 def a_minute_of_jack() -> None:
     """CPU as shares of the minute, memory at the end; on a synchronous server, without the rights of real time."""
     with a_desk() as (_, _, process):
-        studio = JackStudio(process)
+        studio = DeviceStudio(process)
         names = tuple(f"system:capture_{number}" for number in range(1, INPUTS + 1))
         ours, theirs = time.process_time(), _cpu_s(process.pid)
         frames = 0

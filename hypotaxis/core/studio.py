@@ -15,6 +15,12 @@ import numpy as np
 
 from hypotaxis.core.midi.shaping import Shaping
 
+STAND_IN, JACK, PORTABLE = KINDS = ("stand-in", "jack", "portable")
+"""The kinds of studio: simulated; a JACK server; what the system offers of audio and MIDI."""
+STUDIO_NAMES = {STAND_IN: "stand-in", JACK: "JACK", PORTABLE: "system audio"}
+MIDI, AUDIO = "midi", "audio"
+EVERY = "*"
+"""Instead of a device's name: of all that there are."""
 AHEAD_S = 10.0
 """A studio asks its source for no more than this ahead."""
 AT_ONCE, WITH_A_MESSAGE, WITH_A_NOTE = BEGINS = ("at once", "with a message", "with a note")
@@ -31,6 +37,8 @@ class Port:
     """Another program holds it."""
     key: str = ""
     """What stays the same when its shown name changes, "" = its name."""
+    own: bool = False
+    """It is ours, for other programs to connect to."""
 
 
 @dataclass(frozen=True)
@@ -44,6 +52,37 @@ class AudioEnd:
     """A socket of an interface, not another program's."""
     latency: int = 0
     """Frames between the socket and the run, as the studio reports it."""
+    own: bool = False
+    """It is ours, for other programs to connect to."""
+
+
+@dataclass(frozen=True)
+class OwnEnd:
+    """A port, input or output of our own that other programs can connect to. direction: as the host sees it, "in" is
+    what they send to us."""
+
+    name: str
+    kind: str
+    """MIDI or AUDIO."""
+    direction: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Wanted:
+    """Which studio is to be opened, and how. What is 0 or "" is the studio's own choice."""
+
+    kind: str = STAND_IN
+    """One of KINDS."""
+    server: str = ""
+    """JACK's, where several run."""
+    input_device: str = ""
+    """Of system audio, by its name; EVERY = all, for a look round."""
+    output_device: str = ""
+    rate: int = 0
+    """Of system audio, Hz."""
+    buffer: int = 0
+    """Of system audio, frames."""
+    own: tuple[OwnEnd, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,7 +90,7 @@ class Reported:
     """What a studio says of itself now."""
 
     studio: str
-    """Which kind it is: "jack"."""
+    """Which kind it is, one of KINDS."""
     server: str
     """Its name, where there are several."""
     rate: int
@@ -63,6 +102,13 @@ class Reported:
     ports: tuple[Port, ...] = ()
     inputs: tuple[AudioEnd, ...] = ()
     outputs: tuple[AudioEnd, ...] = ()
+    one_clock: bool = True
+    """Whether MIDI is timed by the audio's clock."""
+    input_devices: tuple[str, ...] = ()
+    """Of system audio: what can be chosen."""
+    output_devices: tuple[str, ...] = ()
+    devices: tuple[str, ...] = ()
+    """Of system audio: those in use."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -9,38 +9,21 @@ import re
 import threading
 import time
 from collections import deque
-from collections.abc import Iterable, Sequence
-
-import numpy as np
+from collections.abc import Sequence
 
 from hypotaxis.core.errors import LibraryMissing, PortMissing, ServerGone
-from hypotaxis.core.midi.messages import (
-    ALL_NOTES_OFF,
-    ALL_SOUND_OFF,
-    EXCLUSIVE,
-    NOTE_ON,
-    SUSTAIN,
-    channel_of,
-    control_change,
-    kind_of,
-)
-from hypotaxis.core.playing.keys import Echo
-from hypotaxis.core.studio import AT_ONCE, WITH_A_NOTE, AudioEnd, Block, Lost, Message, Port, Reported, RunSetup
+from hypotaxis.core.midi.messages import EXCLUSIVE, FIRST_STATUS, REAL_TIME
+from hypotaxis.core.studio import AT_ONCE, JACK, MIDI, AudioEnd, Message, OwnEnd, Port, Reported, RunSetup, Wanted
 from hypotaxis.devices.latency import CAPTURE, PLAYBACK, latency_frames
-from hypotaxis.devices.protocol import Feed, Piece
+from hypotaxis.devices.run import CLIENT, INSTALL, OURS, Run, every_channel, is_heard, quieting, unique_keys
 from hypotaxis.devices.timeline import Timeline
 
-CLIENT = "hypotaxis"
-OURS = re.compile(rf"{CLIENT}(-\d+)?:")
-"""Ports of our own, of whatever process: the server numbers clients of one name."""
-ACTIVE_SENSING = b"\xfe"
 PATIENCE_S = 5.0
 """How long it may take until the server freewheels."""
 SETTLED = 4
 """Periods after which a new connection carries: the server takes them over between periods, some later than asked."""
 STARVED_S = 0.4
 """How long a freewheeling period waits for its source: servers put clients out that take half a second."""
-INSTALL = "make devices"
 
 
 def jack_library():
@@ -63,30 +46,37 @@ def key_of(name: str) -> str:
     return re.sub(r"\s*\[\d+\]", "", name)
 
 
-class Engine:
+class JackEngine:
     """The client. One run at a time."""
 
-    def __init__(self, server: str = "") -> None:
+    stalled = False
+    gone_words = "The JACK server has gone. Start it again; what came until then is kept."
+
+    def __init__(self, wanted: Wanted) -> None:
         self._jack = jack_library()
+        server = wanted.server
         try:
             self.client = self._jack.Client(CLIENT, no_start_server=True, servername=server or None)
         except self._jack.JackError as error:
             named = f"“{server}” " if server else ""
             raise ServerGone(f"No JACK server {named}answers. Start it, or choose another studio.") from error
         self.server = server or "default"
-        self.xruns = self.dropped = 0
+        self.xruns = 0
         self.gone = threading.Event()
         self.failed = ""
-        self._run: _Run | None = None
+        self._run: _JackRun | None = None
         self._quiet: dict[str, list[bytes]] = {}
         self._silent = threading.Event()
         self._changed = threading.Event()
         self._periods = 0
-        self._unsent: list[tuple[str, bytes]] = []
+        self._waiting: dict[str, deque[bytes]] = {}
         self._sends: dict[str, object] = {}
         self._hears: dict[str, object] = {}
         self._ins: list = []
         self._outs: dict[str, object] = {}
+        self._own: dict[tuple[OwnEnd, str], object] = {}
+        for end in wanted.own:
+            self._offer(end)
         self.client.set_process_callback(self._process)
         self.client.set_xrun_callback(self._xrun)
         self.client.set_freewheel_callback(lambda on: self._changed.set())
@@ -95,23 +85,51 @@ class Engine:
 
     # --- between runs
 
+    def _offer(self, end: OwnEnd) -> None:
+        """Open a port of our own, which other programs connect to."""
+        kind = (self.client.midi_inports, self.client.midi_outports)
+        if end.kind != MIDI:
+            kind = (self.client.inports, self.client.outports)
+        opened = kind[end.direction == "out"].register(end.name)
+        name = f"{CLIENT}:{end.name}"
+        self._own[end, name] = opened
+        if end.direction == "out":
+            (self._sends if end.kind == MIDI else self._outs)[name] = opened
+        elif end.kind == MIDI:
+            self._hears[name] = opened
+
     def look(self) -> Reported:
         """What the server offers now."""
 
         def of(**kind):
             return [port for port in self.client.get_ports(**kind) if not OURS.match(port.name)]
 
-        ports = [Port(p.name, "out", key=key_of(p.name)) for p in of(is_midi=True, is_input=True)]
-        ports += [Port(p.name, "in", key=key_of(p.name)) for p in of(is_midi=True, is_output=True)]
+        ports, audio = [], {}
+        for direction, mode in (("out", PLAYBACK), ("in", CAPTURE)):
+            way = {"is_input": True} if direction == "out" else {"is_output": True}
+            found = of(is_midi=True, **way)
+            keys = unique_keys(key_of(port.name) for port in found)
+            ports += [Port(port.name, direction, key=key) for port, key in zip(found, keys, strict=True)]
+            found = of(is_audio=True, **way)
+            keys = unique_keys(key_of(port.name) for port in found)
+            audio[direction] = [
+                AudioEnd(port.name, key, port.is_physical, latency_frames(self._jack, port, mode))
+                for port, key in zip(found, keys, strict=True)
+            ]
+        for end, name in self._own:
+            if end.kind == MIDI:
+                ports.append(Port(name, end.direction, key=name, own=True))
+            else:
+                audio[end.direction].append(AudioEnd(name, name, physical=False, own=True))
         return Reported(
-            studio="jack",
+            studio=JACK,
             server=self.server,
             rate=self.client.samplerate,
             buffer=self.client.blocksize,
             realtime=self.client.realtime,
             ports=tuple(ports),
-            inputs=tuple(self._end(port, CAPTURE) for port in of(is_audio=True, is_output=True)),
-            outputs=tuple(self._end(port, PLAYBACK) for port in of(is_audio=True, is_input=True)),
+            inputs=tuple(audio["in"]),
+            outputs=tuple(audio["out"]),
         )
 
     @property
@@ -119,10 +137,7 @@ class Engine:
         """What the binding raises when the server does not do as it is asked."""
         return self._jack.JackError
 
-    def _end(self, port, mode: int) -> AudioEnd:
-        return AudioEnd(port.name, key_of(port.name), port.is_physical, latency_frames(self._jack, port, mode))
-
-    def begin(self, setup: RunSetup, sends: Sequence[str]) -> "_Run":
+    def begin(self, setup: RunSetup, sends: Sequence[str]) -> Run:
         """Open and connect what the run needs, then let it begin with its first feed. Raises PortMissing."""
         there = self.look()
         wanted_in = {end.name: end for end in there.inputs}
@@ -134,18 +149,25 @@ class Engine:
         for name in outputs:
             if name not in wanted_out:
                 raise PortMissing(f"JACK does not report an audio output “{name}”. Is it switched on and bridged?")
-        while len(self._ins) < len(setup.inputs):
-            self._ins.append(self.client.inports.register(f"in_{len(self._ins) + 1}"))
-        for port, name in zip(self._ins, setup.inputs, strict=False):
-            self._join(name, port, alone=True)
+        own = {name: port for (_, name), port in self._own.items()}
+        ins = []
+        for place, name in enumerate(setup.inputs):
+            if name in own:
+                ins.append(own[name])
+                continue
+            while len(self._ins) <= place:
+                self._ins.append(self.client.inports.register(f"in_{len(self._ins) + 1}"))
+            self._join(name, self._ins[place], alone=True)
+            ins.append(self._ins[place])
         # What is plugged in again has lost its connection: so each is joined anew. The callback goes over these dicts
         # at any time, so they are exchanged and never changed.
         for name in outputs:
             if name not in self._outs:
                 opened = self.client.outports.register(f"out_{len(self._outs) + 1}")
                 self._outs = {**self._outs, name: opened}
-            self._join(self._outs[name], name)
-        for name in (port.system_name for port in there.ports if port.direction == "in"):
+            if name not in own:
+                self._join(self._outs[name], name)
+        for name in (port.system_name for port in there.ports if port.direction == "in" and not port.own):
             if name not in self._hears:
                 opened = self.client.midi_inports.register(f"from_{len(self._hears) + 1}")
                 self._hears = {**self._hears, name: opened}
@@ -154,7 +176,7 @@ class Engine:
         self._let_pass(SETTLED)
         if setup.fast:
             self._freewheel(True)
-        run = _Run(self, setup, self._ins[: len(setup.inputs)])
+        run = _JackRun(setup, self.client.samplerate, ins)
         self._run = run
         return run
 
@@ -166,13 +188,15 @@ class Engine:
 
     def _open_sends(self, there: Reported, names: Sequence[str]) -> None:
         """Have a port of our own for each port that notes leave by. Raises PortMissing."""
+        offered = {port.system_name: port for port in there.ports if port.direction == "out"}
         for name in names:
-            if not any(port.system_name == name for port in there.ports if port.direction == "out"):
+            if name not in offered:
                 raise PortMissing(f"JACK does not report a MIDI output “{name}”. Is it switched on and bridged?")
             if name not in self._sends:
                 opened = self.client.midi_outports.register(f"to_{len(self._sends) + 1}")
                 self._sends = {**self._sends, name: opened}
-            self._join(self._sends[name], name)
+            if not offered[name].own:
+                self._join(self._sends[name], name)
 
     def _join(self, source, target, *, alone: bool = False) -> None:
         """Connect two ports; alone: whatever else comes in there is taken out."""
@@ -203,11 +227,10 @@ class Engine:
     def silence(self) -> None:
         """End what runs, drop what waits, and silence every channel of every port that notes have left by; those that
         were used in the run first."""
-        run, self._unsent = self._run, []
+        run, self._waiting = self._run, {}
         self.end()
         used = sorted(run.used) if run else []
-        every = [(port, channel) for port in sorted(self._sends) for channel in range(1, 17)]
-        self._send_quiet(_quieting(dict.fromkeys([*used, *every])))
+        self._send_quiet(quieting(dict.fromkeys([*used, *every_channel(self._sends)])))
 
     def _send_quiet(self, quiet: dict[str, list[bytes]]) -> None:
         if quiet and not self.gone.is_set():
@@ -256,170 +279,96 @@ class Engine:
             self._run = None
 
     def _write(self, events: dict[str, list[tuple[int, bytes]]]) -> None:
-        """Write what leaves in this period; what finds no room goes with the next."""
-        unsent, self._unsent = self._unsent, []
-        for name, data in unsent:
-            self._write_one(name, 0, data, again=True)
+        """Write what leaves in this period; what finds no room goes with the next, in its order."""
+        for name, waiting in self._waiting.items():
+            while waiting:
+                rest = self._write_one(name, 0, waiting[0])
+                if rest:
+                    waiting[0] = rest
+                    break
+                waiting.popleft()
         for name, rows in events.items():
+            waiting = self._waiting.setdefault(name, deque())
             for offset, data in sorted(rows, key=lambda row: row[0]):
-                self._write_one(name, offset, data)
+                ahead = waiting and data[0] < REAL_TIME
+                rest = data if ahead else self._write_one(name, offset, data)
+                if rest:
+                    waiting.append(rest)
 
-    def _write_one(self, name: str, offset: int, data: bytes, *, again: bool = False) -> None:
-        try:
-            self._sends[name].write_midi_event(offset, data)
-        except self._jack.JackError:
-            if again:
-                self.dropped += 1
-            else:
-                self._unsent.append((name, data))
+    def _write_one(self, name: str, offset: int, data: bytes) -> bytes:
+        """Write a message; what of it finds no room in this period: all of it, or the rest of a SysEx."""
+        port = self._sends[name]
+        room = port.max_event_size
+        if room >= len(data):
+            port.write_midi_event(offset, data)
+            return b""
+        # A rest begins with a data byte.
+        long = data[0] == EXCLUSIVE or data[0] < FIRST_STATUS
+        if not long or room == 0:
+            return data
+        port.write_midi_event(offset, data[:room])
+        return data[room:]
 
 
-def _quieting(channels: Iterable[tuple[str, int]]) -> dict[str, list[bytes]]:
-    """What silences these channels, by port: pedals up, notes off, then all sound."""
-    found: dict[str, list[bytes]] = {}
-    for port, channel in channels:
-        rows = found.setdefault(port, [])
-        rows += [control_change(channel, number, 0) for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF)]
-    return found
+class _JackRun(Run):
+    """One run in the callback, MIDI and audio on its frames."""
 
-
-class _Run:
-    """One run in the callback: what is fed, what comes, and where it stands."""
-
-    def __init__(self, engine: Engine, setup: RunSetup, ins: list) -> None:
-        self.setup, self.ins = setup, ins
-        self.rate = engine.client.samplerate
-        self.playing: dict[str, np.ndarray] = {}
-        self.done: deque[Block] = deque()
-        self.over = threading.Event()
-        """It has ended, or is to end."""
-        self.late = 0
-        self._echo = Echo(setup.echo)
-        self._timeline: Timeline | None = None
-        self._until = 0
-        self._fed = threading.Condition()
-        self._messages: deque[tuple[int, Message]] = deque()
-        self._pieces: dict[str, deque[Piece]] = {}
-        self._held: Block | None = None
-        self.used: set[tuple[str, int]] = set()
-
-    @property
-    def begun(self) -> bool:
-        """Whether its first frame has come."""
-        return self._timeline is not None
-
-    def feed(self, feed: Feed) -> None:
-        """Take in what leaves next."""
-        with self._fed:
-            self._messages += [(round(m.time_ns * self.rate / 1e9), m) for m in feed.messages]
-            for piece in feed.pieces:
-                self._pieces.setdefault(piece.output, deque()).append(piece)
-            self._until = feed.until
-            self._fed.notify()
-
-    def rest(self) -> None:
-        """Let go of the period that is held back, once the callback has let go of the run."""
-        if self._held:
-            self.done.append(self._held)
-            self._held = None
-
-    def quiet(self) -> dict[str, list[bytes]]:
-        """What silences the channels that were used, by port."""
-        return _quieting(sorted(self.used))
+    def __init__(self, setup: RunSetup, rate: int, ins: list) -> None:
+        super().__init__(setup, rate)
+        self.ins = ins
 
     def period(self, frames: int, now: int, hears: dict) -> dict[str, list[tuple[int, bytes]]]:
         """One period of the server: what leaves, by port, as (frame within it, bytes)."""
         came = [
             (offset, name, bytes(data)) for name, port in hears.items() for offset, data in port.incoming_midi_events()
         ]
-        # Active sensing says only that the cable is there, three times a second and more.
-        came = [row for row in came if row[2] != ACTIVE_SENSING]
+        came = [row for row in came if is_heard(row[2])]
         came.sort(key=lambda row: row[0])
-        if self._timeline is None:
+        if self.timeline is None:
             first = self._beginning(came)
-            if first is None or self._until == 0 or self.over.is_set():
+            if first is None or self.until == 0 or self.over.is_set():
                 return {}
-            self._timeline = Timeline(now + first)
+            self.timeline = Timeline(now + first)
             came = [row for row in came if row[0] >= first]
         else:
             first = 0
         if self.over.is_set():
             return {}
-        self._wait(self._timeline.count + frames)
-        lost = self._timeline.period(now + first, frames - first)
-        start = self._timeline.count - (frames - first)
+        self._wait(self.timeline.count + frames)
+        lost = self.timeline.period(now + first, frames - first)
+        start = self.timeline.count - (frames - first)
         events, sent, received = self._leaving(start, frames - first), [], []
         for offset, name, data in came:
             message = Message(round((start + offset - first) * 1e9 / self.rate), name, data)
             received.append(message)
-            for out in self._echo(message):
+            for out in self.echo(message):
                 sent.append(out)
                 events.setdefault(out.port, []).append((offset - first, out.data))
-                self._note(out)
-        self._record(start, first, frames, lost, tuple(received), tuple(sent))
-        self._play(start, first, frames)
+                self.note(out)
+        self.record(start, frames - first, self._samples, lost, received, sent)
+        self.play(start, first, frames, self._samples)
         return {name: [(first + offset, data) for offset, data in rows] for name, rows in events.items()}
+
+    def _samples(self, column: int):
+        return self.ins[column].get_array()
 
     def _beginning(self, came: Sequence[tuple[int, str, bytes]]) -> int | None:
         """At which frame of the period the run begins; None = not in this one."""
         if self.setup.begins == AT_ONCE:
             return 0
-        for offset, _, data in came:
-            note = data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and data[2] > 0
-            if note or self.setup.begins != WITH_A_NOTE:
-                return offset
-        return None
+        return next((offset for offset, _, data in came if self.begins_with(data)), None)
 
     def _wait(self, until: int) -> None:
         """Of a freewheeling run: until the source has caught up."""
         if self.setup.fast:
-            with self._fed:
-                self._fed.wait_for(lambda: self._until >= until or self.over.is_set(), STARVED_S)
+            with self.fed:
+                self.fed.wait_for(lambda: self.until >= until or self.over.is_set(), STARVED_S)
 
     def _leaving(self, start: int, frames: int) -> dict[str, list[tuple[int, bytes]]]:
         events: dict[str, list[tuple[int, bytes]]] = {}
-        while self._messages and self._messages[0][0] < start + frames:
-            at, message = self._messages.popleft()
+        while self.messages and self.messages[0][0] < start + frames:
+            at, message = self.messages.popleft()
             self.late += at < start
             events.setdefault(message.port, []).append((max(0, at - start), message.data))
-            self._note(message)
+            self.note(message)
         return events
-
-    def _note(self, message: Message) -> None:
-        if message.data[0] < EXCLUSIVE and kind_of(message.data[0]) == NOTE_ON:
-            self.used.add((message.port, channel_of(message.data[0])))
-
-    def _record(self, start: int, first: int, frames: int, lost: int, received: tuple, sent: tuple) -> None:
-        """Keep the period. The last one is held back, since only the next tells whether frames were lost before it."""
-        samples = np.empty((frames - first, len(self.ins)), np.float32)
-        for column, port in enumerate(self.ins):
-            samples[:, column] = port.get_array()[first:]
-        if lost and self._held:
-            gap = Lost(self._held.start, lost)
-            silence = np.zeros((lost, len(self.ins)), np.float32)
-            self.done.append(Block(self._held.start, silence, lost=(gap,)))
-            held = self._held
-            self._held = Block(held.start + lost, held.samples, held.received, held.sent)
-        if self._held:
-            self.done.append(self._held)
-        self._held = Block(start, samples, received, sent)
-        if self.setup.frames is not None and self._timeline.count >= self.setup.frames:
-            self.done.append(self._held)
-            self._held = None
-            self.over.set()
-
-    def _play(self, start: int, first: int, frames: int) -> None:
-        self.playing = {}
-        for name, pieces in self._pieces.items():
-            sound = np.zeros(frames, np.float32)
-            while pieces and pieces[0].start + len(pieces[0].samples) <= start:
-                pieces.popleft()
-            for piece in pieces:
-                begins, ends = max(start, piece.start), min(start + frames - first, piece.start + len(piece.samples))
-                if begins < ends:
-                    into = slice(first + begins - start, first + ends - start)
-                    sound[into] = piece.samples[begins - piece.start : ends - piece.start]
-            self.playing[name] = sound
-        for one in self.setup.passed:
-            heard = self.ins[self.setup.inputs.index(one.input)].get_array() * 10 ** (one.gain_db / 20)
-            self.playing[one.output] = self.playing.get(one.output, 0.0) + heard

@@ -17,10 +17,11 @@ import numpy as np
 
 from hypotaxis.core import errors
 from hypotaxis.core.errors import ServerGone, StudioTrouble
-from hypotaxis.core.studio import Block
-from hypotaxis.devices.jack_engine import Engine
+from hypotaxis.core.studio import JACK, Block, Reported, Wanted
+from hypotaxis.devices.jack_engine import JackEngine
 from hypotaxis.devices.panic import answer, listen_at
-from hypotaxis.devices.protocol import Begin, Came, Ended, Feed, Look, Stop, Trouble
+from hypotaxis.devices.portable_engine import PortableEngine
+from hypotaxis.devices.protocol import Begin, Came, Ended, Feed, Look, Open, Stop, Trouble
 
 ROOT = Path(__file__).parents[2]
 POLL_S = 0.005
@@ -37,16 +38,16 @@ HEAR_OUT_S = 0.5
 class DeviceProcess:
     """The application's end of the pipe. Raises ServerGone and LibraryMissing where it cannot be started."""
 
-    def __init__(self, server: str = "", panic: str = "", log: str = "") -> None:
+    def __init__(self, wanted: Wanted, panic: str = "", log: str = "") -> None:
         """panic: path of the local socket by which silence is asked for; log: of the file that keeps what the process
         says when it fails; "" = none."""
-        self.server, self.panic, self.log = server, panic, log
+        self.wanted, self.panic, self.log = wanted, panic, log
         self._process = None
         self._start()
 
     def _start(self) -> None:
         ours, theirs = socket.socketpair()
-        command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno()), self.server, self.panic]
+        command = [sys.executable, "-m", "hypotaxis.devices", str(theirs.fileno())]
         path = os.pathsep.join(filter(None, (str(ROOT), os.environ.get("PYTHONPATH", ""))))
         with open(self.log or os.devnull, "ab") as said:
             self._process = subprocess.Popen(
@@ -55,6 +56,7 @@ class DeviceProcess:
         theirs.close()
         self._pipe = Connection(ours.detach())
         self._ended = False
+        self.tell(Open(self.wanted, self.panic))
         self.look(START_S)
 
     @property
@@ -62,7 +64,7 @@ class DeviceProcess:
         """Its number, for those who look after processes."""
         return self._process.pid
 
-    def look(self, wait_s: float = ANSWER_S):
+    def look(self, wait_s: float = ANSWER_S) -> Reported:
         """What is there now. A process that has died is started again first."""
         if self._ended or self._process.poll() is not None:
             self.close()
@@ -106,17 +108,18 @@ class DeviceProcess:
 DIED = "The device process has ended, and with it what was running. What it had recorded is kept; begin again."
 
 
-def serve(pipe: Connection, server: str, panic: str = "") -> None:
-    """The process: open the server, then do what is told until the pipe closes."""
+def serve(pipe: Connection) -> None:
+    """The process: open the studio, then do what is told until the pipe closes."""
     gc.disable()
+    opened = pipe.recv()
     try:
-        engine = Engine(server)
+        engine = (JackEngine if opened.wanted.kind == JACK else PortableEngine)(opened.wanted)
     except StudioTrouble as error:
         pipe.poll(START_S)
         pipe.send(_trouble(error))
         return
     try:
-        _Service(pipe, engine, listen_at(panic)).go_on()
+        _Service(pipe, engine, listen_at(opened.panic)).go_on()
     except (EOFError, OSError):
         pass
     finally:
@@ -137,7 +140,7 @@ def _trouble(error: StudioTrouble) -> Trouble:
 class _Service:
     """Commands in, blocks out."""
 
-    def __init__(self, pipe: Connection, engine: Engine, listener: socket.socket | None) -> None:
+    def __init__(self, pipe: Connection, engine: JackEngine | PortableEngine, listener: socket.socket | None) -> None:
         self.pipe, self.engine, self.listener = pipe, engine, listener
         self.run = None
         self.before = 0
@@ -155,7 +158,7 @@ class _Service:
                 except StudioTrouble as error:
                     self._refuse(error)
                 except self.engine.refusal as error:
-                    self._refuse(StudioTrouble(f"The JACK server refuses: {error}. Look again, or start it anew."))
+                    self._refuse(StudioTrouble(f"The studio refuses: {error}. Look again, or start it anew."))
             if self.run and not self.run.begun and time.monotonic() > self.told + WAITING_S:
                 # A run that waits for its first note says so, that nobody takes it for dead.
                 self.told = time.monotonic()
@@ -167,9 +170,9 @@ class _Service:
                 self._hand_over(all_of_it=over)
                 if over:
                     run, self.run = self.run, None
-                    self.pipe.send(Ended(self.engine.xruns - self.before, run.late, self.engine.dropped))
-            if self.engine.gone.is_set() or self.engine.failed:
-                words = self.engine.failed or "The JACK server has gone. Start it again; what came until then is kept."
+                    self.pipe.send(Ended(self.engine.xruns - self.before, run.late))
+            if self.engine.gone.is_set() or self.engine.failed or self.engine.stalled:
+                words = self.engine.failed or self.engine.gone_words
                 self._hand_over(all_of_it=True)
                 self.pipe.send(Trouble("ServerGone", words))
                 _hear_out(self.pipe)

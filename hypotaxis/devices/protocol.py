@@ -8,7 +8,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.studio import Block, Message, RunSetup
+from hypotaxis.core.studio import Block, Message, RunSetup, Wanted
+
+
+@dataclass(frozen=True)
+class Open:
+    """The first command: open this studio."""
+
+    wanted: Wanted
+    panic: str = ""
+    """Path of the local socket by which silence is asked for, "" = none."""
 
 
 @dataclass(frozen=True)
@@ -57,12 +66,10 @@ class Came:
 
 @dataclass(frozen=True)
 class Ended:
-    """The run has ended and all is silent. late: messages that were fed too late, and left with the next period;
-    dropped: those for which a period had no room twice."""
+    """The run has ended and all is silent. late: messages that left behind their time."""
 
     xruns: int
     late: int
-    dropped: int
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,9 @@ from django.db import transaction
 
 from hypotaxis.core.errors import NothingToUndo
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.studio import STAND_IN
 from hypotaxis.records.models import Box, Cable, Change, EndName, Instrument, Loop, Rig, Route, Socket
-from hypotaxis.records.models.studio import STAND_IN
-from hypotaxis.records.plan import row_fields, studio_row
+from hypotaxis.records.plan import key_of_end, row_fields, studio_row
 
 KINDS = {
     "rig": Rig,
@@ -57,7 +57,9 @@ def _keep_names(edits: list[Edit]) -> list[Edit]:
         known = edit.kind == "socket" and edit.fields and Socket.objects.filter(uid=edit.uid).exists()
         if known and "system_name" in edit.fields:
             name = edit.fields["system_name"]
-            EndName.objects.update_or_create(studio=studio.kind, socket_uid=edit.uid, defaults={"name": name})
+            EndName.objects.update_or_create(
+                studio=studio.kind, socket_uid=edit.uid, defaults={"name": name, "key": key_of_end(studio, name)}
+            )
             rest = {field: value for field, value in edit.fields.items() if field != "system_name"}
             kept += [Edit(edit.kind, edit.uid, rest)] if rest else []
         else:

@@ -16,9 +16,8 @@ from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.studio import Reported, RunTold
+from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
 from hypotaxis.records import models as rows
-from hypotaxis.records.models.studio import STAND_IN
 
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
@@ -65,12 +64,31 @@ def with_names_of(studio: rows.Studio, plan: core.Plan) -> core.Plan:
     desk but the rig; those of real devices are this computer's."""
     if studio.kind == STAND_IN:
         return plan
-    names = dict(rows.EndName.objects.filter(studio=studio.kind).values_list("socket_uid", "name"))
+    found = reported_by(studio)
+    there = {end.key: end_name for end_name, end in _reported(found)}
+    known = {end_name for end_name, _ in _reported(found)}
+    rows_of = rows.EndName.objects.filter(studio=studio.kind).values_list("socket_uid", "name", "key")
+    # What the system names anew is known by its key.
+    names = {uid: name if name in known else there.get(key, name) for uid, name, key in rows_of}
     boxes = tuple(
         replace(box, sockets=tuple(replace(one, system_name=names.get(one.uid, "")) for one in box.sockets))
         for box in plan.rig.boxes
     )
     return replace(plan, rig=replace(plan.rig, boxes=boxes))
+
+
+def _reported(found: Reported | None) -> list[tuple[str, Port | AudioEnd]]:
+    """(shown name, end) of all that a studio reports."""
+    if found is None:
+        return []
+    return [(port.system_name, port) for port in found.ports] + [
+        (end.name, end) for end in (*found.inputs, *found.outputs)
+    ]
+
+
+def key_of_end(studio: rows.Studio, name: str) -> str:
+    """What stays of a reported end's name when the system names it anew; "" where it is not reported."""
+    return next((end.key for shown, end in _reported(reported_by(studio)) if shown == name), "")
 
 
 def load_kept(rig: rows.Rig) -> core.Plan:

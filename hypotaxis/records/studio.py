@@ -5,18 +5,18 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 from django.conf import settings
+from django.db import transaction
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
-from hypotaxis.core.errors import StudioTrouble
+from hypotaxis.core.errors import DoesNotFit, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.values import Rig as RigValue
-from hypotaxis.core.studio import Message, Port, RunSetup, Written
+from hypotaxis.core.studio import STAND_IN, Message, OwnEnd, Port, RunSetup, Wanted, Written
 from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
-from hypotaxis.records.models import Job, Studio
-from hypotaxis.records.models.studio import STAND_IN
+from hypotaxis.records.models import Job, OwnPort, Studio
 from hypotaxis.records.plan import studio_row
 
 CALL_GAP_NS = 4_000_000
@@ -31,10 +31,18 @@ def own_studio() -> None:
     _owner = True
 
 
+def wanted_now(row: Studio | None = None) -> Wanted:
+    """Which studio is to be opened, and how. row: the studio's, where it has been read."""
+    row = row or studio_row()
+    fields = ("kind", "server", "input_device", "output_device", "rate", "buffer")
+    own = tuple(OwnEnd(*end) for end in OwnPort.objects.order_by("pk").values_list("name", "kind", "direction"))
+    return Wanted(**{name: getattr(row, name) for name in fields}, own=own)
+
+
 @contextmanager
-def studio_for(plan: Plan) -> Iterator[StudioDoor]:
+def studio_for(plan: Plan, *, anew: bool = False) -> Iterator[StudioDoor]:
     """The studio in use, set up for this plan and held until the end of the block; what its runs say of themselves is
-    kept.
+    kept. anew: as if it were opened for the first time, so that what was plugged in meanwhile is seen.
 
     Raises StudioTrouble in a process that does not own it.
     """
@@ -42,7 +50,7 @@ def studio_for(plan: Plan) -> Iterator[StudioDoor]:
         raise StudioTrouble("Only the worker talks to the studio.")
     row = studio_row()
     with _one_run:
-        studio = import_string(settings.STUDIO_OPENER)(plan, row.kind, row.server)
+        studio = import_string(settings.STUDIO_OPENER)(plan, wanted_now(row), anew=anew)
         try:
             yield studio
         finally:
@@ -71,13 +79,29 @@ def look(plan: Plan) -> tuple[Port, ...] | None:
         return None
 
 
-def choose(kind: str, server: str = "") -> Job | None:
-    """Use another studio from now on, and look what it offers; nothing has to be looked for on the stand-in."""
+def choose(kind: str, server: str = "", **fields) -> Job | None:
+    """Use another studio from now on, and look what it offers; nothing has to be looked for on the stand-in. fields:
+    those of `core.studio.Wanted`."""
     row = studio_row()
-    row.kind, row.server = kind, server
+    for name, value in {"kind": kind, "server": server, **fields}.items():
+        setattr(row, name, value)
     row.reported, row.looked, row.trouble, row.last_run = None, None, "", None
     row.save()
     return look_again() if kind != STAND_IN else None
+
+
+def offer(name: str, kind: str, direction: str) -> Job:
+    """Have a port, input or output of our own that other programs can connect to. Raises DoesNotFit."""
+    if OwnPort.objects.filter(name=name).exists():
+        raise DoesNotFit(f"“{name}” is there already. Give each its own name.")
+    OwnPort.objects.create(name=name, kind=kind, direction=direction)
+    return look_again()
+
+
+def withdraw(name: str) -> Job:
+    """Offer it no longer."""
+    OwnPort.objects.filter(name=name).delete()
+    return look_again()
 
 
 def look_again() -> Job:
@@ -93,10 +117,30 @@ def look_now(job_uid: str) -> None:
     with running(job_uid) as reporter:
         if reporter is None:
             return
-        said = {"reported": None, "trouble": "", "looked": timezone.now()}
-        try:
-            with studio_for(Plan(rig=RigValue(uid="", name=""))) as studio:
-                said["reported"] = to_json(studio.reported)
-        except StudioTrouble as error:
-            said["trouble"] = str(error)
-        Studio.objects.filter(pk=studio_row().pk).update(**said)
+        _look(anew=True)
+
+
+def _look(*, anew: bool) -> None:
+    """Open the studio, and keep what it says or why it does not answer; nothing of it where another was chosen
+    meanwhile."""
+    wanted = wanted_now()
+    if wanted.kind == STAND_IN:
+        return
+    said = {"reported": None, "trouble": "", "looked": timezone.now()}
+    try:
+        with studio_for(Plan(rig=RigValue(uid="", name="")), anew=anew) as studio:
+            said["reported"] = to_json(studio.reported)
+    except StudioTrouble as error:
+        said["trouble"] = str(error)
+    with transaction.atomic():
+        row = studio_row()
+        if wanted_now(row) == wanted and (said["reported"], said["trouble"]) != (row.reported, row.trouble):
+            Studio.objects.filter(pk=row.pk).update(**said)
+
+
+def look_round() -> None:
+    """See whether anything was plugged in or out, where real devices are in use and nothing runs. Called by the worker
+    every few seconds; it disturbs no run, and does not wait for one."""
+    if studio_row().kind == STAND_IN or _one_run.locked():
+        return
+    _look(anew=False)

@@ -9,16 +9,15 @@ from django.utils.html import format_html_join
 from django.utils.safestring import SafeString
 
 from hypotaxis.core.findings.finding import Finding
+from hypotaxis.core.studio import STAND_IN, STUDIO_NAMES
 from hypotaxis.records import journal
 from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.models import Change, Rig, Session
-from hypotaxis.records.models.studio import JACK, STAND_IN
 from hypotaxis.records.plan import tempo_of
 from hypotaxis.steps.registry import STEPS, Step
 from hypotaxis.web import worker_watch
 
 THEMES = ("day", "night")
-STUDIOS = {STAND_IN: "stand-in", JACK: "JACK"}
 
 
 @dataclass(frozen=True)
@@ -72,7 +71,7 @@ class Frame:
     @property
     def studio(self) -> str:
         """The studio in use, as the title row names it."""
-        return STUDIOS[self._here.plan.studio_kind]
+        return STUDIO_NAMES[self._here.plan.studio_kind]
 
     @property
     def simulated(self) -> bool:

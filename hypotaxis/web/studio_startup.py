@@ -9,12 +9,11 @@ from django.conf import settings
 
 from hypotaxis.core.errors import StudioTrouble
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.studio import Studio
-from hypotaxis.devices.jack import JackStudio
+from hypotaxis.core.studio import EVERY, JACK, PORTABLE, STAND_IN, Studio, Wanted
 from hypotaxis.devices.panic import call
 from hypotaxis.devices.process import DeviceProcess
+from hypotaxis.devices.studio import DeviceStudio
 from hypotaxis.records.models import FrontPanel as PanelRow
-from hypotaxis.records.models.studio import STAND_IN
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel
 
@@ -25,33 +24,39 @@ _devices: DeviceProcess | None = None
 _PANEL_FIELDS = {field.name for field in fields(FrontPanel)}
 
 
-def open_studio(plan: Plan, kind: str = STAND_IN, server: str = "") -> Studio:
+def open_studio(plan: Plan, wanted: Wanted | None = None, *, anew: bool = False) -> Studio:
     """The studio in use, for a plan. Called before each run, since the sheet and the panels may have changed; the
-    device process stays from run to run. Raises LibraryMissing, ServerGone."""
+    device process stays from run to run, unless it is to be opened anew. Raises LibraryMissing, ServerGone."""
     global _runs
-    if kind != STAND_IN:
-        return JackStudio(_process(server))
+    if wanted and wanted.kind != STAND_IN:
+        return DeviceStudio(_process(wanted, anew=anew))
     _runs += 1
     return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, seed=_runs)
 
 
-def _process(server: str) -> DeviceProcess:
-    """The one device process of this process, begun when it is first needed."""
+def _process(wanted: Wanted, *, anew: bool) -> DeviceProcess:
+    """The one device process of this process, begun when it is first needed. System audio knows its devices from its
+    beginning only; a JACK server is asked at any time, and keeps the connections it has."""
     global _devices
-    if _devices is None or _devices.server != server:
+    if _devices is None or _devices.wanted != wanted or (anew and wanted.kind == PORTABLE):
         if _devices:
             _devices.close()
-        _devices = DeviceProcess(server, str(PANIC_AT), str(settings.DATA / "devices.log"))
+            _devices = None
+        _devices = DeviceProcess(wanted, str(PANIC_AT), str(settings.DATA / "devices.log"))
     return _devices
 
 
 def devices_found(server: str = "") -> list[tuple[str, str]]:
     """(kind of studio, why it cannot be opened, "" = it can) of all that real devices are reached by."""
-    try:
-        DeviceProcess(server).close()
-    except StudioTrouble as error:
-        return [("jack", str(error))]
-    return [("jack", "")]
+    found = []
+    for kind in (JACK, PORTABLE):
+        try:
+            DeviceProcess(Wanted(kind=kind, server=server)).close()
+        except StudioTrouble as error:
+            found.append((kind, str(error)))
+        else:
+            found.append((kind, ""))
+    return found
 
 
 def silence() -> bool:
@@ -60,13 +65,12 @@ def silence() -> bool:
 
 
 @contextmanager
-def device_studio(kind: str, server: str = "") -> Iterator[JackStudio]:
-    """Real devices, for as long as the block lasts. kind: "jack". Raises LibraryMissing, ServerGone."""
-    if kind != "jack":
-        raise StudioTrouble(f"There is no studio “{kind}”. There is: jack.")
-    process = DeviceProcess(server)
+def device_studio(kind: str, server: str = "") -> Iterator[DeviceStudio]:
+    """Real devices, all that there are, for as long as the block lasts. kind: JACK or PORTABLE. Raises LibraryMissing,
+    ServerGone."""
+    process = DeviceProcess(Wanted(kind=kind, server=server, input_device=EVERY, output_device=EVERY))
     try:
-        yield JackStudio(process)
+        yield DeviceStudio(process)
     finally:
         process.close()
 

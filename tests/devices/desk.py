@@ -10,14 +10,18 @@ import threading
 import time
 import uuid
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from hypotaxis.core.errors import ServerGone
+from hypotaxis.core.studio import JACK, Wanted
 from hypotaxis.devices.process import DeviceProcess
 
 ROOT = Path(__file__).parents[2]
 RATE, PERIOD = 48_000, 256
 PATIENCE_S = 60
+SOUND_FONT = "/usr/share/sounds/sf2/TimGM6mb.sf2"
+ON_JACK = Wanted(kind=JACK)
 
 
 class Server:
@@ -47,8 +51,8 @@ class Server:
 class Truth:
     """The truth box, and what it has heard."""
 
-    def __init__(self, server: Server) -> None:
-        command = [sys.executable, "-m", "tests.devices.truth", server.name]
+    def __init__(self, server: Server, name: str = "truth") -> None:
+        command = [sys.executable, "-m", "tests.devices.truth", server.name, name]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, cwd=ROOT)
         self.process.stdout.readline()
         self.heard: list[str] = []
@@ -79,8 +83,31 @@ class Truth:
         self.process.stdout.close()
 
 
+class Synthesizer:
+    """A synthesizer in software as a stranger: it starts notes with periods, and its attack is its own."""
+
+    notes, left, right = "reedpipe:midi_00", "reedpipe:left", "reedpipe:right"
+
+    def __init__(self, server: Server) -> None:
+        names = [f"{what}.jack.{key}" for what in ("audio", "midi") for key in ("server", "id")]
+        options = zip(names, [server.name, "reedpipe"] * 2, strict=True)
+        command = ["fluidsynth", "-a", "jack", "-m", "jack", "-r", str(RATE), "-o", "audio.jack.autoconnect=0"]
+        command += [word for name, value in options for word in ("-o", f"{name}={value}")]
+        # It ends when what it reads commands from ends.
+        self.process = subprocess.Popen(
+            [*command, SOUND_FONT], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
+
+    def end(self) -> None:
+        """Switch it off."""
+        self.process.stdin.close()
+        self.process.wait(PATIENCE_S)
+
+
 @contextlib.contextmanager
-def a_desk(*, sync: bool = True, name: str = "") -> Iterator[tuple[Server, Truth, DeviceProcess]]:
+def a_desk(
+    *, sync: bool = True, name: str = "", wanted: Wanted = ON_JACK
+) -> Iterator[tuple[Server, Truth, DeviceProcess]]:
     """A server, the truth box, and the device process on it."""
     server = Server(sync=sync, name=name)
     truth = Truth(server)
@@ -88,7 +115,7 @@ def a_desk(*, sync: bool = True, name: str = "") -> Iterator[tuple[Server, Truth
     folder = tempfile.TemporaryDirectory()
     try:
         log = Path(folder.name) / "devices.log"
-        process = DeviceProcess(server.name, f"{folder.name}/panic.sock", str(log))
+        process = DeviceProcess(replace(wanted, server=server.name), f"{folder.name}/panic.sock", str(log))
         yield server, truth, process
     except ServerGone:
         # A crash of a library is told by nothing else.

@@ -8,6 +8,7 @@ import io
 import json
 import os
 import signal
+import subprocess
 import threading
 from pathlib import Path
 
@@ -15,16 +16,34 @@ import numpy as np
 from django.core.management import call_command
 from django.test import SimpleTestCase
 
-from hypotaxis.core.errors import PortMissing, ServerGone, StudioTrouble
+from hypotaxis.core.errors import NoAnswer, PortMissing, ServerGone, StudioTrouble
 from hypotaxis.core.midi.shaping import Shaping
-from hypotaxis.core.studio import WITH_A_NOTE, EchoRule, Message, Passed, RunSetup, Written, sound_of
-from hypotaxis.devices.jack import JackStudio
+from hypotaxis.core.studio import (
+    AUDIO,
+    JACK,
+    MIDI,
+    WITH_A_NOTE,
+    EchoRule,
+    Lost,
+    Message,
+    OwnEnd,
+    Passed,
+    RunSetup,
+    Wanted,
+    Written,
+    sound_of,
+)
+from hypotaxis.core.timing.sounded import clear_score, loop_run
+from hypotaxis.core.timing.wish import Wish
 from hypotaxis.devices.panic import call
+from hypotaxis.devices.studio import DeviceStudio
 from hypotaxis.devices.timeline import WRAP, Timeline
 from tests.devices.desk import PERIOD, RATE, Truth, a_desk
 from tests.devices.truth import LOOP, REACTION
 
 NOTES, KEYS, CLICKS, INTO, BACK = (f"truth:{name}" for name in ("notes", "keys", "clicks", "into", "back"))
+TABLET, VOICE, STRIP = "hypotaxis:Tablet", "hypotaxis:Voice", "hypotaxis:Strip"
+OWN = (OwnEnd("Tablet", MIDI, "in"), OwnEnd("Voice", MIDI, "out"), OwnEnd("Strip", AUDIO, "in"))
 PLAY_A_KEY = bytes.fromhex("f07d01f7")
 
 
@@ -40,6 +59,17 @@ def recorded(blocks) -> np.ndarray:
     return np.concatenate([block.samples for block in blocks])
 
 
+def close_while_it_sounds(studio: DeviceStudio, truth: Truth, by: str) -> None:
+    """Play a note on channel 6, close the run once the box has it, and wait until all is off."""
+    run = studio.run(Written([at(100, bytes([0x95, 60, 100]))]), RunSetup(inputs=(by,), frames=60 * RATE))
+    truth.heard.clear()
+    for _ in run:
+        if "953c64" in truth.heard:
+            break
+    run.close()
+    truth.wait_for("b57800")
+
+
 def middles(sound: np.ndarray) -> list[int]:
     """The frames at which clicks are loudest."""
     return [int(frame) for frame in np.flatnonzero(sound > 0.4999)]
@@ -49,8 +79,8 @@ class JackTest(SimpleTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.server, cls.truth, cls.process = cls.enterClassContext(a_desk())
-        cls.studio = JackStudio(cls.process)
+        cls.server, cls.truth, cls.process = cls.enterClassContext(a_desk(wanted=Wanted(kind=JACK, own=OWN)))
+        cls.studio = DeviceStudio(cls.process)
 
     def shell(self, command: str, *options: str) -> tuple[dict, int]:
         out, code = io.StringIO(), 0
@@ -77,7 +107,7 @@ class JackTest(SimpleTestCase):
             (found["studio"], found["rate"], found["buffer"], found["realtime"]), ("jack", RATE, 256, False)
         )
         ports = {(port["name"], port["direction"]) for port in found["ports"]}
-        self.assertEqual(ports, {(NOTES, "out"), (KEYS, "in")})
+        self.assertEqual(ports, {(NOTES, "out"), (KEYS, "in")}, "our own are not told by another process")
         self.assertIn("system:capture_8", [end["name"] for end in found["inputs"]])
         self.assertIn(INTO, [end["key"] for end in found["outputs"]])
         # The dummy driver captures by a period.
@@ -118,6 +148,31 @@ class JackTest(SimpleTestCase):
         # Echoed in the period in which the key came, at its frame.
         self.assertEqual(middles(recorded(blocks)[:, 0]), [pressed + PERIOD + REACTION])
 
+    def test_ports_of_our_own_are_connected_to_by_other_programs(self):
+        own = {(port.system_name, port.direction) for port in self.studio.ports() if port.own}
+        self.assertEqual(own, {(TABLET, "in"), (VOICE, "out")})
+        self.assertEqual([end.name for end in self.studio.reported.inputs if end.own], [STRIP])
+        for ends in ((KEYS, TABLET), (VOICE, NOTES), (CLICKS, STRIP)):
+            subprocess.run(["jack_connect", "-s", self.server.name, *ends], check=True, capture_output=True)
+        blocks = list(
+            self.studio.run(
+                Written([at(2000, bytes([0x90, 60, 100]), VOICE), at(4000, PLAY_A_KEY)]),
+                RunSetup(inputs=(STRIP,), frames=9_600),
+            )
+        )
+        self.assertEqual(middles(recorded(blocks)[:, 0]), [2000 + PERIOD + REACTION])
+        came = sorted(message.port for block in blocks for message in block.received)
+        self.assertEqual(came, [TABLET, KEYS])
+
+    def test_a_long_exclusive_message_goes_in_pieces_and_nothing_passes_it(self):
+        dump = b"\xf0\x7d" + bytes(number % 128 for number in range(150_000)) + b"\xf7"
+        self.truth.heard.clear()
+        list(self.studio.run(Written([at(100, dump), hit(200)]), RunSetup(inputs=(CLICKS,), frames=9_600)))
+        self.truth.wait_for("903c64")
+        heard = [bytes.fromhex(data) for data in self.truth.heard if not data.startswith("b")]
+        self.assertGreater(len(heard), 2)
+        self.assertEqual(b"".join(heard), dump + bytes([0x90, 60, 100]))
+
     def test_an_open_run_ends_when_all_that_its_source_had_has_left(self):
         blocks = list(self.studio.run(Written([hit(1000), hit(9000)]), RunSetup(inputs=(CLICKS,))))
         self.assertEqual(middles(recorded(blocks)[:, 0]), [1000 + PERIOD + REACTION, 9000 + PERIOD + REACTION])
@@ -134,13 +189,7 @@ class JackTest(SimpleTestCase):
         self.assertEqual(middles(recorded(blocks)[:, 0]), [1000 + PERIOD + REACTION])
 
     def test_a_run_that_is_closed_is_silenced_on_the_channels_it_used(self):
-        run = self.studio.run(Written([at(100, bytes([0x95, 60, 100]))]), RunSetup(inputs=(CLICKS,), frames=60 * RATE))
-        self.truth.heard.clear()
-        for _ in run:
-            if "953c64" in self.truth.heard:
-                break
-        run.close()
-        self.truth.wait_for("b57800")
+        close_while_it_sounds(self.studio, self.truth, CLICKS)
         self.assertEqual([data for data in self.truth.heard if data.startswith("b5")], ["b54000", "b57b00", "b57800"])
 
     def test_silence_is_had_at_once_past_the_one_who_runs(self):
@@ -185,7 +234,7 @@ class JackTest(SimpleTestCase):
 class TroubleTest(SimpleTestCase):
     def test_lost_frames_are_counted_and_silent(self):
         with a_desk(sync=False) as (_, _, process):
-            studio = JackStudio(process)
+            studio = DeviceStudio(process)
             notes = [hit(4800 + 9600 * number) for number in range(10)]
             blocks, stopped = [], False
             for block in studio.run(Written(notes), RunSetup(inputs=(CLICKS,), frames=110_000)):
@@ -202,7 +251,7 @@ class TroubleTest(SimpleTestCase):
 
     def test_a_box_that_is_unplugged_and_a_server_that_goes_end_nothing_without_a_word(self):
         with a_desk() as (server, truth, process):
-            studio, came = JackStudio(process), []
+            studio, came = DeviceStudio(process), []
             for block in studio.run(Written([hit(1000)]), RunSetup(inputs=(CLICKS,), frames=24_000)):
                 came.append(block)
                 truth.end() if block.start > 6000 and truth.process.poll() is None else None
@@ -222,6 +271,18 @@ class TroubleTest(SimpleTestCase):
             self.assertGreater(len(recorded(kept)), 6000)
             with self.assertRaisesRegex(ServerGone, "No JACK server"):
                 studio.ports()
+
+
+class GapTest(SimpleTestCase):
+    def test_a_sounding_is_measured_by_the_notes_that_are_clear_of_a_gap(self):
+        run = loop_run(Wish(hits=16), outputs=("out",), rate=RATE)
+        self.assertIs(clear_score(run, [], RATE), run.score)
+        first = run.score.tempo.samples_at(run.score.parts[0].notes["tick"][:1], RATE)[0]
+        left = clear_score(run, [Lost(int(first), 512)], RATE).parts[0].notes
+        self.assertTrue(8 <= len(left) < 16)
+        self.assertNotIn(run.score.parts[0].notes["tick"][0], left["tick"])
+        with self.assertRaisesRegex(NoAnswer, "300 frames did not come .* larger buffer"):
+            clear_score(run, [Lost(frame * RATE // 10, 1) for frame in range(300)], RATE)
 
 
 class TimelineTest(SimpleTestCase):

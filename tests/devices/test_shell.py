@@ -11,10 +11,11 @@ from django.test import SimpleTestCase
 
 from hypotaxis.core.errors import LibraryMissing, PortMissing
 from hypotaxis.core.playing.listening import ListenWish, test_signals
-from hypotaxis.core.studio import RunSetup, Written, sound_of
-from hypotaxis.devices.jack import JackStudio
+from hypotaxis.core.studio import Reported, RunSetup, Written, sound_of
 from hypotaxis.devices.jack_engine import jack_library
 from hypotaxis.devices.panic import call, listen_at
+from hypotaxis.devices.portable_engine import portable_libraries
+from hypotaxis.devices.studio import DeviceStudio
 
 
 def shell(*words: str) -> tuple[str, int]:
@@ -33,14 +34,19 @@ class NothingThereTest(SimpleTestCase):
             self.assertRaisesRegex(LibraryMissing, "Type “make devices”"),
         ):
             jack_library()
+        with (
+            mock.patch.dict(sys.modules, {"sounddevice": None}),
+            self.assertRaisesRegex(LibraryMissing, "system audio and MIDI are not installed. Type “make devices”"),
+        ):
+            portable_libraries()
 
     def test_what_can_be_opened_is_listed_with_the_reason_where_not(self):
         told, code = shell("devices", "--server", "hypotaxis-nobody")
         self.assertIn("jack: No JACK server “hypotaxis-nobody” answers.", told)
         self.assertEqual(code, 2)
         listed, code = shell("devices", "--server", "hypotaxis-nobody", "--json")
-        (row,) = json.loads(listed)["studios"]
-        self.assertEqual((row["studio"], row["opens"], code), ("jack", False, 2))
+        rows = [(row["studio"], row["opens"]) for row in json.loads(listed)["studios"]]
+        self.assertEqual((rows, code), ([("jack", False), ("portable", False)], 2))
         trip = ("sound", "--studio", "jack", "--server", "hypotaxis-nobody", "--port", "a", "--input", "b", "--json")
         refused, code = shell(*trip)
         self.assertIn("No JACK server", json.loads(refused)["error"])
@@ -48,8 +54,9 @@ class NothingThereTest(SimpleTestCase):
 
     def test_an_end_without_a_match_is_refused_before_anything_is_sent(self):
         process = mock.Mock()
+        process.look.return_value = Reported(studio="jack", server="", rate=48_000, buffer=256, realtime=None)
         with self.assertRaisesRegex(PortMissing, "matched to nothing that JACK reports"):
-            JackStudio(process).run(Written(), RunSetup(inputs=("",), frames=10))
+            DeviceStudio(process).run(Written(), RunSetup(inputs=("",), frames=10))
         process.tell.assert_not_called()
 
     def test_silence_where_nobody_listens_is_not_done(self):

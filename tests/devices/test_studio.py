@@ -10,15 +10,16 @@ from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import write_rig_file
+from hypotaxis.devices.studio import DeviceStudio
 from hypotaxis.records import journal
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import EndName, Job, Rig, Studio
 from hypotaxis.records.plan import load_kept
-from hypotaxis.records.studio import choose
+from hypotaxis.records.studio import choose, look_again, look_round
 from hypotaxis.steps.rig.listening import heard_of
 from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
-from tests.devices.desk import PERIOD, RATE, a_desk
+from tests.devices.desk import PERIOD, RATE, Truth, a_desk
 from tests.devices.test_jack import CLICKS, NOTES
 from tests.devices.truth import REACTION
 from tests.web.base import DemoTest
@@ -120,6 +121,57 @@ class StudioTest(OnJack):
         self.assertContains(self.client.post(reverse("rig:inputs"), twice), "is matched to line in 1 already")
         choose("stand-in")
         self.assertNotIn("counterpart", " ".join(finding.title for finding in check(self.plan_now())))
+
+    def test_a_port_that_the_system_names_anew_is_known_by_its_key(self):
+        self.use_jack()
+        self.match_bittern()
+        row = Studio.objects.get()
+        for port in row.reported["ports"]:
+            port["system_name"] = port["system_name"].replace("truth:", "truth [24]:")
+        row.save()
+        plan = self.plan_now()
+        self.assertEqual(plan.rig.find(self.instrument("Bittern").send)[1].system_name, "truth [24]:notes")
+        EndName.objects.update(key="")
+        self.assertEqual(self.plan_now().rig.find(self.instrument("Bittern").send)[1].system_name, NOTES)
+
+    def test_what_was_asked_of_one_studio_is_not_kept_under_another(self):
+        self.use_jack()
+        choose_meanwhile = mock.Mock(side_effect=lambda *given: choose("stand-in"))
+        with mock.patch.object(DeviceStudio, "close", choose_meanwhile):
+            look_again()
+        self.assertEqual((Studio.objects.get().kind, Studio.objects.get().reported), ("stand-in", None))
+
+    def test_what_is_plugged_in_while_nothing_runs_is_seen(self):
+        self.use_jack()
+        second = Truth(self.server, "second")
+        self.addCleanup(second.end)
+        look_round()
+        self.assertIn("second:notes", self.page("rig:studio"))
+
+    def test_a_port_of_our_own_is_offered_and_taken_out(self):
+        self.use_jack()
+        self.addCleanup(lambda: studio_startup._devices and studio_startup._devices.close())
+        offer = {"name": "Tablet", "what": "midi in"}
+        page = self.client.post(reverse("rig:offer-port"), offer, follow=True)
+        self.assertContains(page, "hypotaxis:Tablet")
+        self.assertIn("Tablet", [port.system_name.split(":")[1] for port in self.plan_now().studio.ports])
+        self.assertContains(self.client.post(reverse("rig:offer-port"), offer), "“Tablet” is there already")
+        self.assertContains(self.client.post(reverse("rig:offer-port"), offer | {"name": "a:b"}), "Use letters, digits")
+        page = self.client.post(reverse("rig:withdraw-port"), {"name": "Tablet"}, follow=True)
+        self.assertNotContains(page, "hypotaxis:Tablet")
+
+    def test_system_audio_is_chosen_with_its_devices_and_says_that_it_has_two_clocks(self):
+        self.addCleanup(lambda: studio_startup._devices and studio_startup._devices.close())
+        with mock.patch.dict(os.environ, {"JACK_DEFAULT_SERVER": self.server.name}):
+            form = {"kind": "portable", "server": "ignored", "buffer": 256}
+            chosen = self.client.post(reverse("rig:choose-studio"), form, follow=True)
+            self.assertContains(chosen, "System audio is in use now")
+            form |= {"input_device": "truth", "output_device": "system"}
+            sheet = self.client.post(reverse("rig:choose-studio"), form, follow=True)
+        self.assertContains(sheet, "<dd>two</dd>", html=True)
+        self.assertEqual([end.name for end in self.plan_now().studio.inputs], ["truth: 1", "truth: 2"])
+        titles = [finding.title for finding in check(self.plan_now())]
+        self.assertIn("truth and system have a crystal each", titles)
 
     def plan_now(self):
         return self.client.get(reverse("rig:home")).wsgi_request._in_use.plan

@@ -1,4 +1,4 @@
-"""A box whose truth is known, as a JACK client of its own: `python -m tests.devices.truth SERVER`.
+"""A box whose truth is known, as a JACK client of its own: `python -m tests.devices.truth SERVER NAME`.
 
 A note on is answered by a click with its middle REACTION frames later; audio in comes out LOOP frames later. What
 arrives by its MIDI input is written to standard output, a line of hexadecimal bytes each.
@@ -13,13 +13,13 @@ from collections import deque
 import jack
 import numpy as np
 
-NAME, REACTION, LOOP = "truth", 100, 777
+REACTION, LOOP = 100, 777
 CLICK = np.hanning(33).astype(np.float32) * 0.5
 
 
-def main(server: str) -> None:
+def main(server: str, name: str) -> None:
     gc.disable()
-    client = jack.Client(NAME, no_start_server=True, servername=server)
+    client = jack.Client(name, no_start_server=True, servername=server)
     notes, keys = client.midi_inports.register("notes"), client.midi_outports.register("keys")
     clicks, back, into = (
         client.outports.register("clicks"),
@@ -64,4 +64,4 @@ def main(server: str) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1])
+    main(*sys.argv[1:])

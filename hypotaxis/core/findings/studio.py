@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from hypotaxis.core.findings.finding import RISKY, WRONG, Finding, Fix, Lead, listed
+from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, Lead, counted, listed
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_rig
 from hypotaxis.core.rig.listening import seats_of
@@ -73,6 +73,36 @@ def frames_lost(plan: Plan) -> Iterator[Finding]:
         )
 
 
+def xruns_told(plan: Plan) -> Iterator[Finding]:
+    """The server was late in the last run, and nothing was lost by it."""
+    told = plan.told
+    if told and told.xruns and not (told.lost or told.late):
+        yield Finding(
+            severity=WORTH_KNOWING,
+            about=plan.rig.uid,
+            title=f"The studio was late {counted(told.xruns, 'time')} in the last run",
+            message=f"It lasted {told.seconds:.0f} s. No frame was lost and no message left late, so what was recorded "
+            "stands; more of it, and frames will be lost.",
+            remedy="Take a larger buffer, or close what else keeps the computer busy.",
+            facts=(str(told.xruns), f"{told.seconds:.0f}"),
+        )
+
+
+def two_crystals(plan: Plan) -> Iterator[Finding]:
+    """What is played out and what is recorded go through two interfaces, each with its own crystal."""
+    devices = plan.studio.devices if plan.studio else ()
+    if len(devices) > 1:
+        yield Finding(
+            severity=RISKY,
+            about=plan.rig.uid,
+            title=f"{listed(list(devices))} have a crystal each",
+            message="Two crystals are never quite alike: what is played out by the one and comes home by the other "
+            "drifts, by some thousandths of a second a minute, and frames are lost or doubled to make up for it.",
+            remedy="Choose one interface for both on the sheet Studio, or let one lead the other by word clock.",
+            facts=devices,
+        )
+
+
 def end_unmatched(plan: Plan) -> Iterator[Finding]:
     """A port or an input that an instrument needs and that no reported one is matched to."""
     if plan.studio is None:
@@ -85,7 +115,9 @@ def end_unmatched(plan: Plan) -> Iterator[Finding]:
     silent: dict[str, list[str]] = {}
     for uid, there in dict(wanted).items():
         found = plan.rig.find(uid)
-        if found and found[1].system_name not in there:
+        # A port that was matched and has gone is told as missing.
+        gone = there is ports and found and found[1].system_name
+        if found and found[1].system_name not in there and not gone:
             silent.setdefault(found[0].uid, []).append(found[1].name)
     for box, names in silent.items():
         several = len(names) > 1

@@ -7,7 +7,17 @@ be handed to whoever runs them; notes are shaped on their way.
 
 from collections.abc import Sequence
 
-from hypotaxis.core.midi.messages import EXCLUSIVE, NOTE_OFF, NOTE_ON, channel_of, kind_of, note_off, note_on, status_of
+from hypotaxis.core.midi.messages import (
+    EXCLUSIVE,
+    FIRST_STATUS,
+    NOTE_OFF,
+    NOTE_ON,
+    channel_of,
+    kind_of,
+    note_off,
+    note_on,
+    status_of,
+)
 from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.ports import keys_in
@@ -109,5 +119,5 @@ class Echo:
 
 
 def _is_played(message: Message) -> bool:
-    """Whether it is of a channel: not system bytes."""
-    return bool(message.data) and message.data[0] < EXCLUSIVE
+    """Whether it is of a channel: not system bytes, nor the rest of a long SysEx."""
+    return bool(message.data) and FIRST_STATUS <= message.data[0] < EXCLUSIVE

@@ -11,9 +11,8 @@ from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.trips import heard_from, way_home
 from hypotaxis.core.rig.values import Cable, Rig, Route
+from hypotaxis.core.studio import STAND_IN
 
-STAND_IN = "stand-in"
-"""The studio of measurements that do not say theirs."""
 WORDS = {
     "studio": "studio",
     "rate": "sample rate",
@@ -84,6 +83,7 @@ def changed(then: Mapping[str, str], now: Mapping[str, str]) -> tuple[str, ...]:
     ('buffer 256, now 128',)
     """
     plain = ("studio", "rate", "buffer", "driver", "stamps")
+    # Measurements that do not say their studio were made before there was a choice.
     then = {"studio": STAND_IN} | dict(then) if then else then
     return tuple(
         f"{word} {then[name] or 'not noted'}, now {now[name] or 'not noted'}" if name in plain else word

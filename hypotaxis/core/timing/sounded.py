@@ -3,13 +3,15 @@ measured against."""
 
 from collections.abc import Sequence
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from hypotaxis.core.errors import NoAnswer
+from hypotaxis.core.session.gaps import clear_of
 from hypotaxis.core.session.schedule import PlayedPart, plan_run
 from hypotaxis.core.session.score import Score
-from hypotaxis.core.studio import RunSetup, Studio, Written, sound_of
+from hypotaxis.core.studio import Lost, RunSetup, Studio, Written, sound_of
 from hypotaxis.core.timing.choose import Answer, measure_score
 from hypotaxis.core.timing.lateness import Listened
 from hypotaxis.core.timing.pattern import loop_signal
@@ -19,6 +21,8 @@ from hypotaxis.core.timing.wish import Wish, played_score, sounding_score
 TAIL_S = 1.5
 """What a loop's last impulse has time to come home."""
 LOOP_LEVEL = 0.5
+LEAST_HITS = 8
+"""As few as a sounding may be asked for."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +59,26 @@ def loop_run(wish: Wish, *, outputs: Sequence[str], rate: int) -> PatternRun:
 def sound_trip(studio: Studio, run: PatternRun, inputs: Sequence[str], *, fast: bool = False) -> Answer:
     """Play the pattern, record one input or a left and a right one, and measure. Raises NoAnswer, StudioTrouble."""
     asked = RunSetup(inputs=tuple(inputs), outputs=run.outputs, frames=run.frames, fast=fast)
-    with closing(studio.run(run.source, asked)) as blocks:
-        samples = np.concatenate([block.samples for block in blocks])
-    return measure_score(Listened(HeldRecording(samples[run.skipped :], studio.sample_rate)), run.score)
+    with closing(studio.run(run.source, asked)) as coming:
+        blocks = list(coming)
+    samples = np.concatenate([block.samples for block in blocks])
+    gaps = [gap for block in blocks for gap in block.lost]
+    score = clear_score(run, gaps, studio.sample_rate)
+    return measure_score(Listened(HeldRecording(samples[run.skipped :], studio.sample_rate)), score)
+
+
+def clear_score(run: PatternRun, gaps: Sequence[Lost], rate: int) -> Score:
+    """What a recording with gaps is measured against: the notes that no gap is near. Raises NoAnswer where too few
+    are left."""
+    if not gaps:
+        return run.score
+    part = run.score.parts[0]
+    at = run.score.tempo.samples_at(part.notes["tick"], rate) + run.skipped
+    notes = part.notes[clear_of(gaps, at, rate)]
+    if len(notes) < LEAST_HITS:
+        frames = sum(gap.frames for gap in gaps)
+        raise NoAnswer(
+            f"{frames} frames did not come while it was sounded, and only {len(notes)} notes are clear of them. Take a "
+            "larger buffer, or see to real-time rights, then sound it again."
+        )
+    return replace(run.score, parts=(replace(part, notes=notes),))

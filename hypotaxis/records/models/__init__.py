@@ -3,7 +3,7 @@
 from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
-from hypotaxis.records.models.studio import EndName, Studio
+from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
@@ -16,6 +16,7 @@ __all__ = [
     "Instrument",
     "Job",
     "Loop",
+    "OwnPort",
     "Pass",
     "Patch",
     "PatchList",

@@ -23,8 +23,8 @@ from hypotaxis.core.rig.values import (
     Setup,
     Socket,
 )
+from hypotaxis.core.studio import AUDIO, JACK, MIDI, STUDIO_NAMES
 from hypotaxis.records.merging import Merged
-from hypotaxis.records.models.studio import JACK, STAND_IN
 
 COLOURS = (
     ("", "none"),
@@ -489,14 +489,53 @@ class RigFileForm(forms.Form):
 
 
 class StudioForm(forms.Form):
-    """Which studio this computer uses."""
+    """Which studio this computer uses. devices: (inputs, outputs) that system audio can be had from."""
 
-    kind = forms.ChoiceField(choices=((STAND_IN, "Stand-in"), (JACK, "JACK")))
+    kind = forms.ChoiceField(choices=tuple(STUDIO_NAMES.items()))
     server = forms.CharField(
         label="Name of the server",
         max_length=80,
         required=False,
         help_text="Empty: the one that is called “default”, as most are.",
+    )
+    input_device = forms.ChoiceField(label="Records from", required=False)
+    output_device = forms.ChoiceField(label="Plays to", required=False)
+    rate = forms.TypedChoiceField(
+        label="Sample rate", coerce=int, empty_value=0, required=False, choices=[("", "as it is set"), *RATES]
+    )
+    buffer = forms.TypedChoiceField(
+        label="Buffer", coerce=int, empty_value=0, required=False, choices=[("", "as usual"), *BUFFERS]
+    )
+
+    def __init__(self, *args, devices: tuple[Collection[str], Collection[str]] = ((), ()), **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        for name, offered in zip(("input_device", "output_device"), devices, strict=True):
+            kept = self.initial.get(name) or ""
+            names = dict.fromkeys([*offered, *([kept] if kept else [])])
+            self.fields[name].choices = [("", "the system's choice"), *((one, one) for one in names)]
+
+    def clean_server(self) -> str:
+        """The name of a JACK server; nothing else has one."""
+        return self.cleaned_data["server"] if self.cleaned_data.get("kind") == JACK else ""
+
+
+class OwnPortForm(forms.Form):
+    """A port, input or output of our own that other programs can connect to."""
+
+    name = forms.RegexField(
+        r"^[\w .+-]+$",
+        max_length=40,
+        label="Your name for it",
+        error_messages={"invalid": "Use letters, digits, spaces and . + - _ only: other programs show the name."},
+    )
+    what = forms.ChoiceField(
+        label="What it takes",
+        choices=(
+            (f"{MIDI} in", "MIDI that another program plays in"),
+            (f"{MIDI} out", "MIDI that another program gets"),
+            (f"{AUDIO} in", "audio that another program plays in (JACK)"),
+            (f"{AUDIO} out", "audio that another program gets (JACK)"),
+        ),
     )
 
 

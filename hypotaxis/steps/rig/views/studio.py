@@ -8,24 +8,22 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
+from hypotaxis.core.errors import DoesNotFit
 from hypotaxis.core.findings.finding import counted
 from hypotaxis.core.playing.listening import ListenWish, StudioHeard
 from hypotaxis.core.rig.ports import match_audio, ports_of
 from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Rig
-from hypotaxis.core.studio import AudioEnd, Reported
+from hypotaxis.core.studio import JACK, PORTABLE, STAND_IN, STUDIO_NAMES, AudioEnd, Reported
 from hypotaxis.core.units import stored_level_text
 from hypotaxis.records import studio as kept
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Studio
-from hypotaxis.records.models.studio import JACK, STAND_IN
 from hypotaxis.steps.rig import services
-from hypotaxis.steps.rig.forms import AudioEndsForm, StudioForm
+from hypotaxis.steps.rig.forms import AudioEndsForm, OwnPortForm, StudioForm
 from hypotaxis.steps.rig.listening import heard_of, start_listening
 from hypotaxis.steps.rig.views.sheet import home
-
-WORDS = {STAND_IN: "Stand-in", JACK: "JACK"}
 
 
 def studio(request):
@@ -46,11 +44,33 @@ def looking(request, job):
 @require_POST
 def choose(request):
     """Use another studio."""
-    form = StudioForm(request.POST)
+    here = in_use(request)
+    form = _form(here, request.POST)
     if not form.is_valid():
-        return home(request, sheet="studio", title="Studio", **(_told(in_use(request)) | {"form": form}), looking=None)
+        return home(request, sheet="studio", title="Studio", **(_told(here) | {"form": form}), looking=None)
     kept.choose(**form.cleaned_data)
-    messages.success(request, f"The studio is {WORDS[form.cleaned_data['kind']]}. It is kept for this computer.")
+    messages.success(request, f"{_named(form.cleaned_data['kind'])} is in use now. It is kept for this computer.")
+    return redirect("rig:studio")
+
+
+@require_POST
+def offer(request):
+    """Have a port of our own that other programs connect to."""
+    form = OwnPortForm(request.POST)
+    try:
+        if form.is_valid():
+            kept.offer(form.cleaned_data["name"], *form.cleaned_data["what"].split())
+            return redirect("rig:studio")
+    except DoesNotFit as error:
+        form.add_error("name", str(error))
+    told = _told(in_use(request)) | {"own_form": form}
+    return home(request, sheet="studio", title="Studio", **told, looking=None)
+
+
+@require_POST
+def withdraw(request):
+    """Offer one of them no longer."""
+    kept.withdraw(request.POST.get("name", ""))
     return redirect("rig:studio")
 
 
@@ -127,10 +147,12 @@ def _told(here: InUse) -> dict:
     listened = Job.objects.filter(kind="listening", about=str(here.rig.uid)).last()
     rig = here.plan.rig
     return {
-        "form": StudioForm(initial={"kind": row.kind, "server": row.server}),
+        "form": _form(here),
+        "own_form": OwnPortForm(),
+        "own": kept.wanted_now(row).own,
         "row": row,
         "found": found,
-        "choices": [(kind, WORDS[kind], _choice_told(kind, row, found)) for kind in WORDS],
+        "choices": [(kind, _named(kind), _choice_told(kind, row, found)) for kind in STUDIO_NAMES],
         "last_run": here.plan.told,
         "period_ms": 1000 * found.buffer / found.rate if found else 0,
         "lists": _lists(rig, found, listened) if found else {},
@@ -140,12 +162,31 @@ def _told(here: InUse) -> dict:
     }
 
 
+def _named(kind: str) -> str:
+    """A kind of studio at the beginning of a line."""
+    name = STUDIO_NAMES[kind]
+    return name[0].upper() + name[1:]
+
+
+def _form(here: InUse, data=None) -> StudioForm:
+    """The choice, with the devices that are known to be there."""
+    found = here.plan.studio
+    devices = (found.input_devices, found.output_devices) if found else ((), ())
+    initial = {name: getattr(here.studio, name) for name in StudioForm.base_fields}
+    return StudioForm(data, devices=devices, initial=initial)
+
+
 def _choice_told(kind: str, row: Studio, found: Reported | None) -> str:
     if kind == STAND_IN:
         return "simulated boxes, to try things"
     if row.kind != kind:
-        return "real ports and inputs, on one clock"
-    return f"server “{found.server}”, running" if found else "it has not answered"
+        return {
+            JACK: "real ports and inputs, on one clock: exact to the sample",
+            PORTABLE: "an interface and its MIDI as the system has them: notes within a few ms",
+        }[kind]
+    if found is None:
+        return "it has not answered"
+    return f"server “{found.server}”, running" if kind == JACK else f"by {found.server}, running"
 
 
 @dataclass(frozen=True)

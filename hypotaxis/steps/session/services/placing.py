@@ -7,6 +7,7 @@ import numpy as np
 from hypotaxis.core.errors import NoAnswer, SoundLost, WrongScore
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.gaps import clear_of
 from hypotaxis.core.timing.against import Difference, compare
 from hypotaxis.core.timing.aligning import anchor_samples, fitted
 from hypotaxis.core.timing.doubt import Doubt
@@ -49,8 +50,10 @@ def measure_take(take: Take, progress: Callable[[float], None] | None = None) ->
     """Measure a take against its notes and store the answer, or the reason why there is none. progress: told the share
     done; what it raises ends it, and nothing is stored."""
     positions, notes = note_positions(take)
-    shift = shift_samples(take)
-    moments = distinct_moments(positions + shift - take.first_sample, take.sample_rate, notes)
+    arrive = positions + shift_samples(take) - take.first_sample
+    # Nothing is measured across a gap: silence stands there, and its end is an edge that nobody played.
+    clear = clear_of(take.run.gaps if take.run else (), arrive, take.sample_rate)
+    moments = distinct_moments(arrive[clear], take.sample_rate, notes[clear])
     doubts: list[Doubt] = []
     try:
         with audio.told_when_lost(take.file):

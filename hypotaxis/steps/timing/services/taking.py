@@ -18,10 +18,10 @@ from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
-from hypotaxis.core.studio import Message, RunSetup, Studio, Written
+from hypotaxis.core.studio import Lost, Message, RunSetup, Studio, Written
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
-from hypotaxis.core.timing.sounded import PatternRun, loop_run, played_run
+from hypotaxis.core.timing.sounded import PatternRun, clear_score, loop_run, played_run
 from hypotaxis.core.timing.wish import Wish, clock_schedule
 from hypotaxis.records.audio import write_whole
 from hypotaxis.records.jobs import (
@@ -238,9 +238,12 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
         run = _pattern_run(plan, trip, wish, studio.sample_rate)
         asked = RunSetup(inputs=tuple(names), outputs=run.outputs, frames=run.frames, fast=wish.fast)
 
+        gaps: list[Lost] = []
+
         def blocks() -> Iterator[np.ndarray]:
             with closing(studio.run(run.source, asked)) as coming:
                 for block in coming:
+                    gaps.extend(block.lost)
                     yield block.samples[max(0, run.skipped - block.start) :]
                     reporter.tell(RECORDING_SHARE * (block.start + len(block.samples)) / run.frames)
 
@@ -254,11 +257,12 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
         finally:
             if trip.instrument and wish.patch:
                 _call_back(studio, plan, trip.instrument)
-    data = write_smf(run.score)
+        score = clear_score(run, gaps, studio.sample_rate)
+    data = write_smf(score)
     kept = write_whole("soundings", ".score", lambda stream: stream.write(data))
     row.score, row.recording = kept.name, recording.name
     row.score_title, row.recording_title = "The pattern of the sounding", "what came home"
-    part = run.score.parts[0]
+    part = score.parts[0]
     row.parts = [[2, part.channel, part.name, len(part.notes)]]
     row.save()
 

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from django.core.management.base import BaseCommand
 
 from hypotaxis.core.errors import HypotaxisError
-from hypotaxis.core.studio import Reported
+from hypotaxis.core.studio import JACK, PORTABLE, Reported
 from hypotaxis.records.shell import REFUSED, refuse
 from hypotaxis.web.studio_startup import device_studio, devices_found
 
@@ -18,7 +18,7 @@ class Command(BaseCommand):
     requires_migrations_checks = False
 
     def add_arguments(self, parser) -> None:
-        parser.add_argument("--studio", choices=("jack",), help="without it: what can be opened")
+        parser.add_argument("--studio", choices=(JACK, PORTABLE), help="without it: what can be opened")
         parser.add_argument("--server", default="", metavar="NAME", help="of JACK, where several run")
         parser.add_argument("--json", action="store_true", help="one JSON object on standard output, nothing else")
 

@@ -5,7 +5,7 @@ import json
 from django.core.management.base import BaseCommand, CommandError
 
 from hypotaxis.core.errors import HypotaxisError, PortMissing
-from hypotaxis.core.studio import Reported
+from hypotaxis.core.studio import JACK, PORTABLE, Reported
 from hypotaxis.core.timing.report import one_line, report
 from hypotaxis.core.timing.sounded import loop_run, played_run, sound_trip
 from hypotaxis.core.timing.wish import Wish
@@ -21,7 +21,7 @@ class Command(BaseCommand):
     requires_migrations_checks = False
 
     def add_arguments(self, parser) -> None:
-        parser.add_argument("--studio", choices=("jack",), required=True)
+        parser.add_argument("--studio", choices=(JACK, PORTABLE), required=True)
         parser.add_argument("--server", default="", metavar="NAME", help="of JACK, where several run")
         way = parser.add_mutually_exclusive_group(required=True)
         way.add_argument("--port", help="name or key of the MIDI port that takes the notes")

@@ -10,18 +10,21 @@ from typing import TextIO
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
+from django.db import close_old_connections
 from django.utils.module_loading import autodiscover_modules
 from huey.contrib.djhuey import HUEY
 
+from hypotaxis.core.studio import STAND_IN
 from hypotaxis.records.jobs import Healer, mark_interrupted
-from hypotaxis.records.models.studio import STAND_IN
 from hypotaxis.records.plan import studio_row
-from hypotaxis.records.studio import look_again, own_studio
+from hypotaxis.records.studio import look_again, look_round, own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
 
 log = logging.getLogger(__name__)
 HEAL_EVERY_S = 3.0
+LOOK_EVERY_S, LOOK_FOR_THE_LOST_EVERY_S = 4.0, 20.0
+"""How often what is plugged in is looked at; and a studio that does not answer."""
 
 
 def take_lock() -> TextIO | None:
@@ -60,6 +63,7 @@ class Command(BaseCommand):
         if studio_row().kind != STAND_IN:
             look_again()
         threading.Thread(target=_heal, daemon=True).start()
+        threading.Thread(target=_look_round, daemon=True).start()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
         if parent:
@@ -77,6 +81,16 @@ def _heal() -> None:
         except Exception:
             # A queue that cannot be read now can be read later.
             log.exception("the look round failed")
+
+
+def _look_round() -> None:
+    while True:
+        time.sleep(LOOK_FOR_THE_LOST_EVERY_S if studio_row().trouble else LOOK_EVERY_S)
+        try:
+            look_round()
+        except Exception:
+            log.exception("the look at what is plugged in failed")
+        close_old_connections()
 
 
 def _end_with(parent: int) -> None:

@@ -8,6 +8,12 @@ export default () => ({
   },
   key(event) {
     if (event.key === "Escape") {
+      // While something plays on real devices, the way out is silence.
+      const panic = document.getElementById("panic");
+      if (panic && document.querySelector("[data-sounding]")) {
+        press(panic);
+        return;
+      }
       const way = document.querySelector("[data-escape]");
       if (way && !document.querySelector("dialog[open]")) way.click();
       return;

@@ -15,6 +15,7 @@ export default () => ({
       if (this.silent === 8) this.$root.insertAdjacentHTML("afterbegin", '<p class="wrong-text">Hypotaxis does not answer. Is it still running?</p>');
     } else if (headers.get("X-Finished") === "1" && !leaving()) {
       this.finished = true;
+      delete this.$root.dataset.sounding;
       const next = this.$root.dataset.then;
       if (next) leadTo(next);
       return;

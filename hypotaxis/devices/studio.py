@@ -1,31 +1,30 @@
-"""JACK as a studio: the application's side of the device process.
+"""Real devices as a studio: the application's side of the device process.
 
-MIDI and audio stand on one clock, the server's frames. What leaves is pulled from the source a quarter of a second
-ahead, so that a busy machine keeps it in time; a freewheeling server is fed further, since it does not wait.
+With JACK, MIDI and audio stand on one clock, the server's frames; with system audio, MIDI stands on the computer's
+clock and audio on the interface's crystal. What leaves is pulled from the source a quarter of a second ahead, so that a
+busy machine keeps it in time; a freewheeling server is fed further, since it does not wait.
 """
 
 from collections.abc import Iterator
 from contextlib import suppress
 
 from hypotaxis.core.errors import PortMissing, StudioTrouble
-from hypotaxis.core.studio import AudioEnd, Block, Port, Reported, RunSetup, RunTold, Source
+from hypotaxis.core.studio import JACK, STUDIO_NAMES, AudioEnd, Block, Port, Reported, RunSetup, RunTold, Source
 from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.devices.protocol import Begin, Came, Feed, Piece, Stop
 
 LEAD_S, FREEWHEEL_LEAD_S = 0.25, 8.0
 """How far ahead the source is asked."""
 NOT_MATCHED = (
-    "Something that this needs is matched to nothing that JACK reports. Say on the sheets Ports and Inputs which end "
-    "of the desk is which."
+    "Something that this needs is matched to nothing that {studio} reports. Say on the sheets Ports and Inputs which "
+    "end of the desk is which."
 )
 
 
-class JackStudio:
-    """The Studio of a JACK server. Raises LibraryMissing, ServerGone."""
+class DeviceStudio:
+    """The Studio behind a device process. Raises LibraryMissing, ServerGone."""
 
     simulated = False
-    hurries = True
-    one_clock = True
 
     def __init__(self, process: DeviceProcess) -> None:
         self._process = process
@@ -33,13 +32,23 @@ class JackStudio:
         self.told = RunTold()
 
     @property
+    def hurries(self) -> bool:
+        """Whether it can be faster than real time, for software: a server that freewheels can."""
+        return self.reported.studio == JACK
+
+    @property
+    def one_clock(self) -> bool:
+        """Whether MIDI is timed by the audio's clock."""
+        return self.reported.one_clock
+
+    @property
     def sample_rate(self) -> int:
-        """Of the server, Hz."""
+        """Of the audio, Hz."""
         return self.reported.rate
 
     @property
     def buffer(self) -> int:
-        """Of the server, frames."""
+        """Of the audio, frames."""
         return self.reported.buffer
 
     def ports(self) -> tuple[Port, ...]:
@@ -56,9 +65,11 @@ class JackStudio:
         return tuple(end.name for end in self.reported.outputs)
 
     def run(self, source: Source, setup: RunSetup) -> Iterator[Block]:
-        """As `Studio.run`. Freewheeling, the server plays faster than real time: software only."""
+        """As `Studio.run`. Freewheeling, a server plays faster than real time: software only."""
         if "" in (*setup.inputs, *setup.outputs, *source.ports):
-            raise PortMissing(NOT_MATCHED)
+            raise PortMissing(NOT_MATCHED.format(studio=STUDIO_NAMES[self.reported.studio]))
+        if setup.fast and not self.hurries:
+            raise StudioTrouble("System audio plays in real time only. Switch faster than real time off.")
         if setup.fast and any(_named(self.reported.inputs, name).physical for name in setup.inputs):
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         self._process.tell(Begin(setup, tuple(sorted(source.ports))))
@@ -77,7 +88,7 @@ class JackStudio:
                         seconds=here / self.sample_rate,
                         xruns=answer.xruns,
                         lost=lost,
-                        late=answer.late + answer.dropped,
+                        late=answer.late,
                     )
                     return
                 block = _within(answer.block, setup.frames)

@@ -1,0 +1,120 @@
+"""What the system offers of audio and MIDI, through PortAudio's and RtMidi's JACK back ends, against the truth box.
+
+Audio is exact; MIDI leaves and comes by the computer's clock, and RtMidi's JACK back end hands it over in whole
+periods, so notes lie within a period of their median.
+"""
+
+import io
+import json
+
+import numpy as np
+from django.core.management import call_command
+from django.test import SimpleTestCase
+
+from hypotaxis.core.errors import PortMissing, ServerGone, StudioTrouble
+from hypotaxis.core.studio import MIDI, PORTABLE, WITH_A_NOTE, EchoRule, OwnEnd, RunSetup, Wanted, Written, sound_of
+from hypotaxis.devices.studio import DeviceStudio
+from tests.devices.desk import PERIOD, RATE, a_desk
+from tests.devices.test_jack import KEYS, NOTES, PLAY_A_KEY, at, close_while_it_sounds, hit, middles, recorded
+from tests.devices.truth import LOOP
+
+CLICKS, BACK, INTO = "truth: 1", "truth: 2", "truth: 1"
+SYSTEM = Wanted(kind=PORTABLE, input_device="truth", output_device="truth", own=(OwnEnd("Tablet", MIDI, "in"),))
+
+
+class PortableTest(SimpleTestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.server, cls.truth, cls.process = cls.enterClassContext(a_desk(wanted=SYSTEM))
+        cls.studio = DeviceStudio(cls.process)
+
+    def shell(self, command: str, *options: str) -> tuple[dict, int]:
+        out, code = io.StringIO(), 0
+        try:
+            asked = ("--studio", "portable", "--server", self.server.name, "--json", *options)
+            call_command(command, *asked, stdout=out, stderr=io.StringIO())
+        except SystemExit as ended:
+            code = ended.code
+        return json.loads(out.getvalue()), code
+
+    def test_it_says_what_there_is_and_that_its_clocks_are_two(self):
+        there = self.studio.reported
+        self.assertEqual((there.rate, there.buffer, there.realtime, there.one_clock), (RATE, PERIOD, None, False))
+        self.assertEqual([end.name for end in there.inputs], [CLICKS, BACK])
+        self.assertEqual((there.input_devices, there.devices), (("system", "truth"), ("truth",)))
+        ports = {(port.system_name, port.direction, port.own) for port in there.ports}
+        self.assertEqual(ports, {(NOTES, "out", False), (KEYS, "in", False), ("hypotaxis:Tablet", "in", True)})
+        found, code = self.shell("devices")
+        self.assertEqual(code, 0)
+        self.assertIn("system: 8", [end["name"] for end in found["inputs"]], "in the shell: every device")
+
+    def test_loops_are_exact_from_run_to_run(self):
+        tone = np.zeros(4000)
+        tone[1000] = 0.5
+        ways = set()
+        for _ in range(3):
+            asked = RunSetup(inputs=(BACK,), outputs=(INTO,), frames=8_000)
+            ways.add(int(np.argmax(recorded(self.studio.run(Written((), {INTO: sound_of(tone)}), asked))[:, 0])) - 1000)
+        (way,) = ways
+        self.assertEqual((way - LOOP) % PERIOD, 0, "the box, and whole periods of the back end")
+
+    def test_notes_lie_within_a_period_of_their_median(self):
+        frames = [4000 + 1237 * number for number in range(40)]
+        asked = RunSetup(inputs=(CLICKS,), frames=60_000)
+        blocks = list(self.studio.run(Written([hit(frame) for frame in frames]), asked))
+        sound = recorded(blocks)[:, 0]
+        self.assertEqual((len(sound), [block.lost for block in blocks if block.lost]), (60_000, []))
+        # A machine that is busy may hold a note back longer; most are in their period.
+        late = np.array(middles(sound)) - frames
+        near = np.abs(late - np.median(late)) <= PERIOD
+        self.assertGreaterEqual(int(near.sum()), 36)
+        self.assertLess(float(np.std(late[near])) / RATE * 1000, 3.0)
+
+    def test_keys_come_in_are_echoed_and_begin_a_run_that_waits(self):
+        rule = EchoRule(KEYS, tuple(range(1, 17)), NOTES, 3)
+        asked = RunSetup(inputs=(CLICKS,), frames=9_600, echo=(rule,))
+        blocks = list(self.studio.run(Written([at(2000, PLAY_A_KEY)]), asked))
+        (came,) = [message for block in blocks for message in block.received]
+        (sent,) = [message for block in blocks for message in block.sent]
+        self.assertEqual((came.port, came.data.hex(), sent.data.hex()), (KEYS, "903c64", "923c64"))
+        self.assertGreater(came.time_ns * RATE / 1e9, 2000)
+        waiting, blocks = RunSetup(inputs=(CLICKS,), frames=4_800, begins=WITH_A_NOTE), []
+        for block in self.studio.run(Written(), waiting):
+            blocks.append(block)
+            if len(blocks) == 3:
+                self.truth.press()
+        self.assertEqual(next(one.time_ns for block in blocks for one in block.received), 0)
+        self.assertEqual(len(recorded(blocks)), 4_800)
+
+    def test_a_run_that_is_closed_is_silenced(self):
+        close_while_it_sounds(self.studio, self.truth, CLICKS)
+
+    def test_what_it_cannot_do_is_said(self):
+        with self.assertRaisesRegex(StudioTrouble, "real time only"):
+            self.studio.run(Written(), RunSetup(inputs=(CLICKS,), frames=100, fast=True))
+        with self.assertRaisesRegex(PortMissing, "audio input “nowhere”"):
+            list(self.studio.run(Written(), RunSetup(inputs=("nowhere",), frames=100)))
+        with self.assertRaisesRegex(PortMissing, "MIDI output “nowhere”"):
+            list(self.studio.run(Written([at(0, b"\x90\x3c\x64", "nowhere")]), RunSetup(inputs=(CLICKS,), frames=100)))
+        refused, code = self.shell("sound", "--port", NOTES, "--input", CLICKS, "--freewheel")
+        self.assertEqual(code, 2)
+        self.assertIn("real time only", refused["error"])
+
+    def test_a_trip_is_sounded_from_the_shell(self):
+        looped, code = self.shell("sound", "--loop", INTO, "--input", BACK, "--hits", "8")
+        self.assertEqual((code, looped["matched"]), (0, 8))
+        self.assertAlmostEqual((looped["offset_samples"] - LOOP) % PERIOD % PERIOD, 0.0, delta=0.05)
+
+
+class GoneTest(SimpleTestCase):
+    def test_a_server_that_goes_ends_the_run_by_name_and_keeps_what_came(self):
+        with a_desk(wanted=SYSTEM) as (server, _, process):
+            studio, kept = DeviceStudio(process), []
+            with self.assertRaisesRegex(ServerGone, "stopped delivering"):
+                for block in studio.run(Written(), RunSetup(inputs=(CLICKS,), frames=60 * RATE)):
+                    kept.append(block)
+                    server.end() if block.start > 6000 else None
+            self.assertGreater(len(recorded(kept)), 6000)
+            with self.assertRaisesRegex(ServerGone, "No audio device is there"):
+                studio.ports()
