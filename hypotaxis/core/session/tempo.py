@@ -106,5 +106,9 @@ class TempoMap:
 
     def bpm_at(self, tick: int) -> float:
         """Quarters a minute in force at a tick."""
+        return 60e6 / self.us_of_quarter(tick)
+
+    def us_of_quarter(self, tick: int) -> int:
+        """Microseconds of a quarter in force at a tick."""
         starts, pace, _ = self._tempo_arrays
-        return 60e6 / float(pace[max(0, int(np.searchsorted(starts, tick, side="right")) - 1)])
+        return int(pace[max(0, int(np.searchsorted(starts, tick, side="right")) - 1)])
