@@ -7,6 +7,7 @@ from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.patches.values import KeptList
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import Port, Reported, RunTold
+from hypotaxis.core.sync.course import Course
 
 TYPED = "typed"
 GIVEN_FROM = ("", "take", "sounding", TYPED)
@@ -190,6 +191,8 @@ class Plan:
     """What real devices said last; None on the stand-in, and when nobody has looked."""
     told: RunTold | None = None
     """What the last run on real devices said of itself."""
+    song: Course | None = None
+    """How the session goes through its bars, None where there is none."""
     pictures: tuple[tuple[str, str], ...] = ()
     """(content hash, PNG in base64) of the boxes' pictures."""
     patch_lists: tuple[KeptList, ...] = ()

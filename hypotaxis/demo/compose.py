@@ -19,10 +19,11 @@ from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.patches.values import Bank, NoteMap, NoteName, Patch, PatchList
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.build import box_from_shape
-from hypotaxis.core.rig.change import set_sockets, set_up, with_cable
+from hypotaxis.core.rig.change import set_box, set_sockets, set_up, with_cable
 from hypotaxis.core.rig.values import Box, Rig, Socket
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.sync.values import Following, Sending
 
 HERE = Path(__file__).parent
 TPQ = 480
@@ -96,6 +97,14 @@ INSTRUMENTS = [
 ]
 
 
+FOLLOWERS = (
+    ("Alder", "out 5", "position", Following(plays="pattern", length_ticks=4 * 96)),
+    ("Withy", "out 3", "start", Following(plays="pattern", length_ticks=3 * 96)),
+    ("Sedge", "out 2", "nothing", Following(plays="arpeggio", length_ticks=96)),
+)
+"""(box, socket of the router that leads to it, what is sent at the wrap, what it makes of clock)."""
+
+
 def saltmarsh_room() -> Plan:
     """The demo rig. Sluice's way home is left unplugged, so that there is a cable to draw."""
     boxes = {}
@@ -136,6 +145,17 @@ def saltmarsh_room() -> Plan:
     plan = replace(plan, instruments=instruments, loops=(delay,))
     (shared,) = (finding for finding in check(plan) if finding.rule == "channel-shared")
     return mark_meant(plan, shared, "The kick comes home on an input of its own.")
+
+
+def in_step(plan: Plan) -> Plan:
+    """The demo rig with clock sent to the three boxes that play by it. What Withy is sent at the wrap puts it a bar
+    early, so that there is something to cure."""
+    for name, out, wrap, following in FOLLOWERS:
+        box = next(box for box in plan.rig.boxes if box.name == name)
+        router = next(box for box in plan.rig.boxes if box.name == "Junction 6")
+        plan = set_sockets(plan, {_socket(router, out).uid: {"clock": True, "sending": Sending(wrap=wrap)}})
+        plan = set_up(set_box(plan, box.uid, following=following), box.uid, clock="external")
+    return plan
 
 
 def tide_tables() -> Score:

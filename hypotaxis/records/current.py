@@ -18,7 +18,7 @@ from hypotaxis.core.rig.values import Rig as CoreRig
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session, Studio
-from hypotaxis.records.plan import load_plan, studio_row
+from hypotaxis.records.plan import load_plan, song_of, studio_row
 from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
@@ -59,7 +59,7 @@ class InUse:
     def plan(self) -> Plan:
         """The plan with what the studio reports now."""
         plan = load_plan(self.rig)
-        return replace(plan, reported=look(plan))
+        return replace(plan, reported=look(plan), song=song_of(self.session) if self.session else None)
 
     @cached_property
     def studio(self) -> Studio:

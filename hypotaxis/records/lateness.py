@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from functools import cached_property
 
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.timing.applied import SOUNDING, TAKE, Found, KnownLateness, applied
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.together import Heard, together
@@ -49,6 +50,20 @@ def heard_together(plan: Plan, known: Mapping[str, KnownLateness]) -> tuple[Hear
 def known_ms(plan: Plan) -> dict[str, float]:
     """The lateness of each instrument of which one is known, in ms by its uid."""
     return _numbers(plan, known_latenesses(plan))
+
+
+def clock_ms(plan: Plan) -> dict[str, float]:
+    """How late boxes step by their clock, by the uid of the port it comes from: the newest clock sounding of a box on
+    it."""
+    boxes = {one.uid: one.box for one in plan.instruments}
+    heard = clocked(plan)
+    found: dict[str, float] = {}
+    for row in Sounding.objects.figures().filter(rig=plan.rig.uid, instrument_uid__in=boxes).select_related("job"):
+        measured = row.measured
+        if row.asked.test == "clock" and measured is not None and measured.confidence >= SURE_ENOUGH:
+            for way in heard.get(boxes[row.instrument_uid], ())[:1]:
+                found.setdefault(way.port, measured.lateness_ms)
+    return found
 
 
 def _numbers(plan: Plan, known: Mapping[str, KnownLateness]) -> dict[str, float]:

@@ -11,12 +11,15 @@ from django.db.models.functions import Cast
 from django.utils import timezone
 
 from hypotaxis.core import plan as core
+from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import as_lists, as_tuples, from_json
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
+from hypotaxis.core.sync.course import Course, course_of_bars
+from hypotaxis.core.sync.values import Following, LoopSetting, Sending
 from hypotaxis.records import models as rows
 
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
@@ -95,7 +98,10 @@ def load_kept(rig: rows.Rig) -> core.Plan:
     """The whole plan of a rig as it is kept, and leaves in a file."""
     sockets: dict[str, list[values.Socket]] = defaultdict(list)
     for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
-        sockets[box].append(values.Socket(uid=uid, **dict(zip(SOCKET_FIELDS, rest, strict=True))))
+        fields_of = dict(zip(SOCKET_FIELDS, rest, strict=True))
+        if fields_of["sending"] is not None:
+            fields_of["sending"] = _known(Sending, fields_of["sending"])
+        sockets[box].append(values.Socket(uid=uid, **fields_of))
     routes: dict[str, list[values.Route]] = defaultdict(list)
     ends = ("box_id", "uid", "source_id", "target_id")
     for box, *rest in _as_text(rows.Route.objects.filter(box__rig=rig), *ends, more=ROUTE_FIELDS):
@@ -106,6 +112,7 @@ def load_kept(rig: rows.Rig) -> core.Plan:
             **{name: getattr(row, name) for name in BOX_FIELDS},
             setup=setup_value(row.setup),
             delays=_known(values.Delays, row.delays),
+            following=_known(Following, row.following),
             sockets=tuple(sockets[str(row.uid)]),
             routes=tuple(routes[str(row.uid)]),
         )
@@ -209,14 +216,21 @@ def row_fields(plan: core.Plan) -> dict[tuple[str, str], dict[str, Any]]:
 
 def box_fields(box: values.Box, rig_uid: str) -> dict[str, Any]:
     """A box's fields as stored."""
-    setup = {name: as_lists(value) for name, value in asdict(box.setup).items()}
+    setup = _lists_of(box.setup)
     values_of_box = {name: getattr(box, name) for name in BOX_FIELDS}
-    return {"rig_id": rig_uid, "setup": setup, "delays": asdict(box.delays)} | values_of_box
+    nested = {"setup": setup, "delays": asdict(box.delays), "following": _lists_of(box.following)}
+    return {"rig_id": rig_uid} | nested | values_of_box
+
+
+def _lists_of(value) -> dict[str, Any]:
+    return {name: as_lists(one) for name, one in asdict(value).items()}
 
 
 def socket_fields(socket: values.Socket, box_uid: str, row: int) -> dict[str, Any]:
     """A socket's fields as stored."""
-    return {"box_id": box_uid, "row": row} | {name: getattr(socket, name) for name in SOCKET_FIELDS}
+    fields_of = {name: getattr(socket, name) for name in SOCKET_FIELDS}
+    sending = None if socket.sending is None else asdict(socket.sending)
+    return {"box_id": box_uid, "row": row} | fields_of | {"sending": sending}
 
 
 def _route_fields(route: values.Route, box_uid: str, row: int) -> dict[str, Any]:
@@ -257,6 +271,27 @@ def instrument_fields(instrument: core.Instrument, rig_uid: str, order: int) -> 
         | several
         | {name: getattr(instrument, name) for name in INSTRUMENT_FIELDS}
     )
+
+
+def loop_of(session: rows.Session) -> LoopSetting:
+    """Which bars of a session are looped."""
+    return _known(LoopSetting, session.loop)
+
+
+def song_of(session: rows.Session) -> Course | None:
+    """How a session goes through its bars; None where it has none, or its loop makes no sense any more."""
+    tempo, loop = tempo_of(session), loop_of(session)
+    last = tempo.position(max(0, session.end_tick - 1)).bar
+    try:
+        return course_of_bars(
+            tempo,
+            first_bar=loop.first_bar if loop.bars else 1,
+            bars=loop.bars or last,
+            times=loop.times if loop.bars else 1,
+            begin_bar=loop.begin_bar if loop.bars else 1,
+        )
+    except CannotSchedule:
+        return None
 
 
 def tempo_of(session: rows.Session) -> TempoMap:

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from hypotaxis.core.drawing.sheet import column_counts
 from hypotaxis.core.findings.finding import Finding
+from hypotaxis.core.findings.sync import NAMES as SYNC_FINDINGS
+from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.units import counted
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Job, Pass, Sounding
@@ -48,7 +50,8 @@ def _cabling(here: InUse) -> list[Finding]:
 def _rig(here: InUse) -> Fact:
     boxes, loose = column_counts(here.plan.rig)["boxes"], len(_cabling(here))
     ends = f", {counted(loose, 'loose end')}" if loose else ""
-    return Fact(f"{counted(boxes, 'box', 'boxes')}{ends}", len(here.wrong) - len(_of_instruments(here)) + loose)
+    elsewhere = len(_of_instruments(here)) + len(_of_sync(here))
+    return Fact(f"{counted(boxes, 'box', 'boxes')}{ends}", len(here.wrong) - elsewhere + loose)
 
 
 def _instruments(here: InUse) -> Fact:
@@ -60,8 +63,17 @@ def _instruments(here: InUse) -> Fact:
     return Fact(told, len(wrong) - len(_cabling(here)))
 
 
+def _of_sync(here: InUse) -> list[Finding]:
+    return [finding for finding in here.wrong if finding.rule in SYNC_FINDINGS]
+
+
 def _sync(here: InUse) -> Fact:
-    return Fact("no clock sent yet")
+    heard = clocked(here.plan)
+    wrong = _of_sync(here)
+    if not heard:
+        return Fact("no clock is sent", len(wrong))
+    following = [uid for uid in heard if here.plan.rig.box(uid).setup.takes_clock]
+    return Fact(f"clock to {len(following)}", len(wrong))
 
 
 def _timing(here: InUse) -> Fact:

@@ -8,17 +8,12 @@ from hypotaxis.core.rig.change import set_rig, set_sockets, set_up
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
+from hypotaxis.core.sync.following import clocked
 
 
 def _clocked(plan: Plan) -> dict[str, str]:
-    """Boxes that the host's clock reaches, by uid, with the port it comes from."""
-    found: dict[str, str] = {}
-    for end in ports_of(plan.rig, "out"):
-        if end.socket.clock:
-            for reached in heard_from(plan.rig, end.socket.uid):
-                if reached.clock:
-                    found.setdefault(reached.box, end.socket.uid)
-    return found
+    """Boxes that the host's clock reaches, by uid, with the first port it comes from."""
+    return {uid: ways[0].port for uid, ways in clocked(plan).items()}
 
 
 def two_leaders(plan: Plan) -> Iterator[Finding]:

@@ -27,8 +27,8 @@ class Fix:
 @dataclass(frozen=True)
 class Lead:
     """Where the remedy is made by hand. kind: "instrument" or "loop", which are defined of the box `about`, "cable",
-    which is drawn from the socket `about`, "panels", the settings of the box `about`, or "ends", what the studio's
-    inputs are matched to; words: what a button says that leads there."""
+    which is drawn from the socket `about`, "panels", the settings of the box `about`, "ends", what the studio's
+    inputs are matched to, or "sync", who keeps step; words: what a button says that leads there."""
 
     kind: str
     words: str

@@ -16,6 +16,7 @@ from hypotaxis.core.findings import (
     ports,
     routing,
     studio,
+    sync,
     unused,
 )
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Rule
@@ -47,6 +48,7 @@ RULES: tuple[Rule, ...] = (
     cabling.audio_into_itself,
     clock.two_leaders,
     clock.leader_follows,
+    *sync.RULES[:5],
     channels.channel_shared,
     channels.plays_along,
     routing.reached_twice,
@@ -80,6 +82,7 @@ RULES: tuple[Rule, ...] = (
     ports.hubs_too_deep,
     clock.clock_to_internal,
     clock.waiting_for_clock,
+    *sync.RULES[5:8],
     making.host_before_boxes,
     ports.same_port_name,
     instruments.return_shared,
@@ -98,6 +101,7 @@ RULES: tuple[Rule, ...] = (
     instruments.home_trim_high,
     ports.no_keys_in,
     studio.xruns_told,
+    sync.length_unknown,
     making.settings_not_made,
     cabling.same_name,
     unused.no_instrument_yet,

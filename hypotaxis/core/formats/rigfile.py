@@ -41,6 +41,8 @@ from hypotaxis.core.rig.values import (
     Socket,
 )
 from hypotaxis.core.studio import Port
+from hypotaxis.core.sync.timecode import RATES
+from hypotaxis.core.sync.values import BY, NOTHING, OBEYS, PACES, PLAYS, WRAPS, Following, Sending
 
 FORMAT, VERSION = "hypotaxis-rig", 2
 READABLE = (1, 2)
@@ -120,11 +122,16 @@ def _row(value: Any, fields: dict[str, _Field]) -> dict[str, Any]:
     return {name: as_lists(getattr(value, field.inside or name)) for name, field in fields.items()}
 
 
+def _socket_row(socket: Socket) -> dict[str, Any]:
+    return _row(socket, _SOCKET) | ({"sending": asdict(socket.sending)} if socket.sending else {})
+
+
 def _box_row(box: Box) -> dict[str, Any]:
     return _row(box, _BOX) | {
         "setup": {name: as_lists(value) for name, value in asdict(box.setup).items()},
         "delays": asdict(box.delays),
-        "sockets": [_row(socket, _SOCKET) for socket in box.sockets],
+        "following": {name: as_lists(value) for name, value in asdict(box.following).items()},
+        "sockets": [_socket_row(socket) for socket in box.sockets],
         "routes": [_row(route, _ROUTE) for route in box.routes],
     }
 
@@ -327,6 +334,25 @@ _INSTRUMENT = {
     "standing": _Field(_list(_line, "lines: a port's UUID and a channel, 0 for all", most=32), ()),
 }
 _note = _number(0, 127, whole=True)
+_FOLLOWING = {
+    "plays": _Field(_one_of("", *PLAYS), ""),
+    "length_ticks": _Field(_number(1, 1_000_000, whole=True, empty=True), None),
+    "pace": _Field(_one_of(*PACES), PACES[0]),
+    "by": _Field(_one_of("", *BY), ""),
+    "obeys": _Field(_list(_one_of(*OBEYS), f"of {', '.join(OBEYS)}, each once", most=len(OBEYS)), OBEYS),
+    "restarts": _Field(_flag, True),
+    "time_code": _Field(_one_of("", *RATES), ""),
+}
+_SENDING = {
+    "always": _Field(_flag, False),
+    "keys": _Field(_flag, True),
+    "position": _Field(_flag, True),
+    "wrap": _Field(_one_of(*WRAPS), NOTHING),
+    "time_code": _Field(_one_of("", *RATES), ""),
+    "offset": _Field(_number(0, 24 * 3600 * 30, whole=True), 0),
+    "shift_ms": _Field(_number(-200, 200), 0.0),
+    "compensate": _Field(_flag, False),
+}
 _byte = _number(0, 127, whole=True, empty=True)
 _PART = {
     "uid": _Field(_uid),
@@ -472,18 +498,25 @@ class _Reader:
         return None if values is None or shaping is None else Instrument(**values, shaping=shaping, **several)
 
     def _box(self, path: str, row: dict) -> Box | None:
-        sockets = self._all(row, "sockets", _SOCKET, Socket, f"{path}.")
+        rows = self._rows(row, "sockets", f"{path}.")
+        sockets = tuple(one for at, item in rows if (one := self._socket(at, item)))
         routes = self._all(row, "routes", _ROUTE, Route, f"{path}.")
         set_up = self._nested(path, row, "setup", _SETUP, Setup)
         delays = self._nested(path, row, "delays", _DELAYS, Delays)
-        values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup", "delays"))
+        following = self._nested(path, row, "following", _FOLLOWING, Following)
+        values = self._values(path, row, _BOX, lists=("sockets", "routes", "setup", "delays", "following"))
         mine = {socket.uid for socket in sockets}
         for number, route in enumerate(routes):
             if not {route.source, route.target} <= mine:
                 self.faults.append(f"{path}.routes[{number}] should join two sockets of this box")
-        if values is None or set_up is None or delays is None:
+        if values is None or set_up is None or delays is None or following is None:
             return None
-        return Box(**values, setup=set_up, delays=delays, sockets=sockets, routes=routes)
+        return Box(**values, setup=set_up, delays=delays, following=following, sockets=sockets, routes=routes)
+
+    def _socket(self, path: str, row: dict) -> Socket | None:
+        sending = self._nested(path, row, "sending", _SENDING, Sending) if row.get("sending") is not None else None
+        values = self._values(path, row, _SOCKET, lists=("sending",))
+        return None if values is None else Socket(**values, sending=sending)
 
     def _ends(self, boxes: tuple[Box, ...], cables: tuple[Cable, ...]) -> None:
         known = {socket.uid for box in boxes for socket in box.sockets}

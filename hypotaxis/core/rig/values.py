@@ -13,6 +13,8 @@ from dataclasses import dataclass, field
 from functools import cached_property, wraps
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
+from hypotaxis.core.sync.values import Following, Sending
+
 _Asked = ParamSpec("_Asked")
 _Answer = TypeVar("_Answer")
 
@@ -82,6 +84,8 @@ class Socket:
     """What the port is for."""
     clock: bool = False
     """Whether the host sends clock there."""
+    sending: Sending | None = None
+    """What it sends besides to boxes that follow, None = as usual."""
 
     @property
     def name(self) -> str:
@@ -193,6 +197,7 @@ class Box:
     """Maker, family and model as it answers (midi.identity), "" = not asked."""
     setup: Setup = field(default_factory=Setup)
     delays: Delays = field(default_factory=Delays)
+    following: Following = field(default_factory=Following)
     sockets: tuple[Socket, ...] = ()
     routes: tuple[Route, ...] = ()
 

@@ -5,16 +5,18 @@ later changes of the rig do not reach a pass that was recorded before them.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
+from hypotaxis.core.sync.values import Sending
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.core.timing.together import together
 
@@ -85,6 +87,14 @@ class RecordedPart:
 
 
 @dataclass(frozen=True)
+class SentClock:
+    """What a pass froze of a port that sends clock. port: its system name."""
+
+    port: str
+    sending: Sending
+
+
+@dataclass(frozen=True)
 class PassSetup:
     """A pass as it is frozen at its start."""
 
@@ -99,6 +109,8 @@ class PassSetup:
     rate: int
     watched: tuple[WatchedInput, ...] = ()
     """Heard and not recorded."""
+    clocks: tuple[SentClock, ...] = ()
+    """What is sent to boxes that follow."""
 
     @property
     def seconds(self) -> float:
@@ -123,9 +135,11 @@ def plan_pass(
     first_bar: int,
     last_bar: int,
     lateness_ms: Mapping[str, float],
+    clock_ms: Mapping[str, float] | None = None,
 ) -> PassSetup:
     """What a pass of bars first_bar to last_bar is made of. lateness_ms: what is known, by the uid of instruments; who
-    plays together is shifted by it. Raises CannotSchedule when it cannot be recorded, with the reason."""
+    plays together is shifted by it; clock_ms: how late boxes step by their clock, by the uid of the port. Raises
+    CannotSchedule when it cannot be recorded, with the reason."""
     check_pass(plan, armed)
     inputs = inputs_of(plan, [track.instrument for track in armed])
     columns = {use.socket: place for place, use in enumerate(inputs)}
@@ -141,7 +155,23 @@ def plan_pass(
         watched=watched_inputs(
             plan, tuple(columns), [track.instrument.box for track in armed], [_sender(track) for track in armed]
         ),
+        clocks=clocks_of(plan, clock_ms or {}),
     )
+
+
+def clocks_of(plan: Plan, clock_ms: Mapping[str, float]) -> tuple[SentClock, ...]:
+    """What is sent to boxes that follow, port by port; nothing while a box leads. clock_ms: how late boxes step by
+    their clock, by the uid of the port: sent earlier by so much where that is compensated."""
+    if plan.rig.leader:
+        return ()
+    found = []
+    for end in ports_of(plan.rig, "out"):
+        if end.socket.clock and end.socket.system_name:
+            sending = end.socket.sending or Sending()
+            if sending.compensate and end.socket.uid in clock_ms:
+                sending = replace(sending, shift_ms=round(-clock_ms[end.socket.uid], 3))
+            found.append(SentClock(end.socket.system_name, sending))
+    return tuple(found)
 
 
 def _sender(track: ArmedTrack) -> Sender:
@@ -190,7 +220,8 @@ def schedule_pass(
         for part in setup.parts
         if part.track in played
     ]
-    return plan_run(parts, tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=setup.rate)
+    clocks = [(one.port, one.sending) for one in setup.clocks]
+    return plan_run(parts, tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=setup.rate, clocks=clocks)
 
 
 def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:

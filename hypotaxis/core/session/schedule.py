@@ -25,11 +25,16 @@ from hypotaxis.core.midi.programs import change_messages, is_bank_select, progra
 from hypotaxis.core.session.score import BEGINS, BRIEF, CONTROLS, ENDS
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
+from hypotaxis.core.sync.course import course_of_bars
+from hypotaxis.core.sync.sending import events as sent
+from hypotaxis.core.sync.values import Sending
 
 LEAD_IN_S = 0.5
 """Recorded before the first bar: room for program changes and for the box to take them (common practice)."""
 TAIL_S = 1.5
 """Recorded after the last bar, for what rings on (common practice)."""
+CLOCKED = -1
+"""Rank of what boxes follow by, ahead of all else at one moment."""
 MAX_SECONDS = 4 * 3600
 """Longest pass."""
 
@@ -69,9 +74,15 @@ class Schedule:
 
 
 def plan_run(
-    parts: Sequence[PlayedPart], tempo: TempoMap, *, first_bar: int, last_bar: int, sample_rate: int
+    parts: Sequence[PlayedPart],
+    tempo: TempoMap,
+    *,
+    first_bar: int,
+    last_bar: int,
+    sample_rate: int,
+    clocks: Sequence[tuple[str, Sending]] = (),
 ) -> Schedule:
-    """The schedule of bars first_bar to last_bar, both included.
+    """The schedule of bars first_bar to last_bar, both included. clocks: (port, what it sends to boxes that follow).
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
     are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
@@ -94,6 +105,8 @@ def plan_run(
     for number, part in enumerate(parts):
         shift = round(part.shift_ms * 1e6)
         events += _part_events(part, number, lambda ticks, by=shift: ns(ticks) + by, first_tick, end_tick)
+    lasts_ns = (end_sample - first_sample) * 1e9 / sample_rate
+    events += _clock_events(clocks, tempo, first_bar, last_bar, zero_ns, lasts_ns)
     events.sort(key=lambda event: event[:3])
     return Schedule(
         messages=tuple(event[3] for event in events),
@@ -103,6 +116,27 @@ def plan_run(
         first_tick=first_tick,
         end_tick=end_tick,
     )
+
+
+def _clock_events(
+    clocks: Sequence[tuple[str, Sending]],
+    tempo: TempoMap,
+    first_bar: int,
+    last_bar: int,
+    zero_ns: float,
+    lasts_ns: float,
+):
+    """What leaves for boxes that follow, ahead of notes of the same moment."""
+    if not clocks:
+        return
+    course = course_of_bars(tempo, first_bar=first_bar, bars=last_bar - first_bar + 1)
+    begins_ns = round(float(tempo.us_at(course.begin)) * 1000 - zero_ns)
+    ends_ns = begins_ns + int(course.ns(course.lasts))
+    for port, sending in clocks:
+        shift = begins_ns + round(sending.shift_ms * 1e6)
+        for one in sent(course, sending, before_ns=begins_ns, after_ns=int(lasts_ns) - ends_ns):
+            at = max(0, one.time_ns + shift)
+            yield at, CLOCKED, 0, Message(at, port, one.data)
 
 
 def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int):

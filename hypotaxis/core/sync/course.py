@@ -82,12 +82,15 @@ class Course:
         """Exact time at which it ends."""
         return [one.since + int(self.exact(one.end) - self.exact(one.begin)) for one in self.stretches][-1]
 
+    def count(self, one: Stretch) -> int:
+        """How many clocks a stretch has."""
+        return -(-(one.end - one.begin) * CLOCKS_A_QUARTER // self.tempo.ticks_per_quarter)
+
     def ticks(self, one: Stretch) -> tuple[np.ndarray, Fraction]:
         """(exact times of the clocks in a stretch, the number of its first from bar 1). The first stands on the
         stretch's first moment; where that is on no tick of bar 1's, the number is no whole one."""
         pace, begins = self.tempo.ticks_per_quarter, one.begin * CLOCKS_A_QUARTER
-        count = -(-(one.end - one.begin) * CLOCKS_A_QUARTER // pace)
-        at = self.tempo.exact_us(begins + np.arange(count, dtype=np.int64) * pace, CLOCKS_A_QUARTER)
+        at = self.tempo.exact_us(begins + np.arange(self.count(one), dtype=np.int64) * pace, CLOCKS_A_QUARTER)
         return at - self.exact(one.begin) + one.since, Fraction(begins, pace)
 
     def ns(self, exact: np.ndarray | int) -> np.ndarray:

@@ -10,7 +10,7 @@ from fractions import Fraction
 from math import floor
 
 from hypotaxis.core.errors import CannotSchedule
-from hypotaxis.core.sync.sending import NOTHING, START_AGAIN, WRAPS
+from hypotaxis.core.sync.values import NOTHING, START_AGAIN, WRAPS
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
 MOST_BARS, MOST_TIMES = 100_000, 10_000

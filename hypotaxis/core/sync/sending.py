@@ -16,10 +16,9 @@ from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.sync.course import Course, Stretch
 from hypotaxis.core.sync.timecode import RATES, first_frame, full, label, pieces
+from hypotaxis.core.sync.values import POSITION, START_AGAIN, Sending
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
-NOTHING, START_AGAIN, POSITION = WRAPS = ("nothing", "start", "position")
-"""What is sent at the wrap: nothing; start; stop, song position and continue."""
 SONG_POSITION = 0xF2
 LAST_SIXTEENTH = 16_383
 """14 bits (MIDI 1.0)."""
@@ -33,28 +32,6 @@ NO_ROOM_NS = 2_000_000
 """Where a tick stands in their way the stop goes so long before the wrap, and the rest follows at once."""
 FULL_NS = 4_000_000
 """A full message of time code takes 3.2 ms on the wire."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Sending:
-    """What a port sends to boxes that follow, besides whether it sends clock at all (`Socket.clock`)."""
-
-    always: bool = False
-    """Clock runs also while the song stands."""
-    keys: bool = True
-    """Start, continue and stop."""
-    position: bool = True
-    """Song position, where a run begins or goes on elsewhere than at bar 1."""
-    wrap: str = NOTHING
-    """At the wrap, one of WRAPS."""
-    time_code: str = ""
-    """A key of timecode.RATES, "" = none."""
-    offset: int = 0
-    """Frame of time code at bar 1."""
-    shift_ms: float = 0.0
-    """All of it later, − earlier."""
-    compensate: bool = False
-    """The shift is what makes the box's own sound stand on the bar, from its clock sounding."""
 
 
 @dataclass(frozen=True)

@@ -30,7 +30,8 @@ class Rig(WithUid):
 
 
 class Box(WithUid):
-    """Any unit with sockets; setup, delays: fields of core.rig.values.Setup and Delays."""
+    """Any unit with sockets; setup, delays, following: fields of core.rig.values.Setup and Delays, and of
+    core.sync.values.Following."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="boxes")
     name = models.CharField(max_length=80)
@@ -44,6 +45,7 @@ class Box(WithUid):
     identity = models.CharField(max_length=40, blank=True)
     setup = models.JSONField(default=dict, blank=True)
     delays = models.JSONField(default=dict, blank=True)
+    following = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["order", "name"]
@@ -72,6 +74,7 @@ class Socket(WithUid):
     system_name = models.CharField(max_length=200, blank=True)
     duty = models.CharField(max_length=40, blank=True)
     clock = models.BooleanField(default=False)
+    sending = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ["row"]

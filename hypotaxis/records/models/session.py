@@ -20,7 +20,8 @@ from hypotaxis.records.models.work import Job
 
 
 class Session(WithUid):
-    """One piece of music. tempos and meters as in core.session.tempo.TempoMap; away: put away, not gone."""
+    """One piece of music. tempos and meters as in core.session.tempo.TempoMap; loop: a
+    core.sync.values.LoopSetting; away: put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -29,6 +30,7 @@ class Session(WithUid):
     tempos = models.JSONField(default=list)
     meters = models.JSONField(default=list)
     end_tick = models.BigIntegerField(default=0)
+    loop = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)
 
     class Meta:

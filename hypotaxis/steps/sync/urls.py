@@ -5,4 +5,10 @@ from django.urls import path
 from hypotaxis.steps.sync import views
 
 app_name = "sync"
-urlpatterns = [path("", views.home, name="home")]
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("loop/", views.loop, name="loop"),
+    path("port/<uuid:uid>/", views.port, name="port"),
+    path("clock/<uuid:uid>/", views.clock, name="clock"),
+    path("box/<uuid:uid>/", views.box, name="box"),
+]

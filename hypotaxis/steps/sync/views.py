@@ -1,17 +1,130 @@
-"""Sync: thin today, and says so."""
+"""Sync: who follows, what is sent to them, and whether they stay in step."""
 
-from django.shortcuts import render
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
 
-from hypotaxis.records.current import in_use
-from hypotaxis.records.plan import tempo_of
+from hypotaxis.core.drawing.lattice import CELL_H, DROP, GHOST_H, HOST_H, TOP, USUAL_ZOOM, ZOOMS
+from hypotaxis.core.rig.values import Socket
+from hypotaxis.core.sync.divisions import divisions
+from hypotaxis.core.sync.following import bar_ticks
+from hypotaxis.core.sync.values import WRAPS, Sending
+from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.plan import loop_of
+from hypotaxis.steps.sync import services
+from hypotaxis.steps.sync.forms import WRAP_NAMES, BoxForm, LoopForm, PortForm
+
+MEASURES = {"host_h": HOST_H, "cell_h": CELL_H, "ghost_h": GHOST_H, "top": TOP, "drop": DROP}
+MOST_TEMPOS = 40
 
 
-def home(request):
-    """What of sync can be done today."""
+def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None = None, **more):
+    """The lattice, and what each port sends."""
     here = in_use(request)
-    tempo = tempo_of(here.session) if here.session else None
-    context = {"tempo": tempo, "changes": len(tempo.tempos) - 1 if tempo else 0}
-    if tempo:
-        bpm = tempo.bpm_at(0)
-        context |= {"bpm": f"{bpm:.4g}", "clock_ms": f"{2500 / bpm:.3f}", "quarter_ms": f"{60000 / bpm:.1f}"}
+    place = _zoom(request)
+    page = services.page_of(here.plan, ZOOMS[place], port_form)
+    context = {
+        "page": page,
+        "course": here.plan.song,
+        "loop_form": loop_form or (_loop_form(here) if here.session else None),
+        "zoom": place,
+        "closer": place + 1 if place + 1 < len(ZOOMS) else None,
+        "farther": place - 1 if place else None,
+        "tables": _tables(here),
+        "wrap_names": WRAP_NAMES,
+        **MEASURES,
+        **more,
+    }
     return render(request, "sync/home.html", context)
+
+
+@require_POST
+@in_one_go
+def loop(request):
+    """Loop other bars, or none."""
+    here = in_use(request)
+    form = _loop_form(here, request.POST)
+    if not form.is_valid():
+        return home(request, loop_form=form)
+    edge, by = request.POST.get("edge", ""), request.POST.get("by", "")
+    setting = form.setting()
+    if edge and by.lstrip("-").isdigit():
+        setting = services.moved(setting, here.plan.song, edge, int(by[:8]))
+    services.set_loop(here.session, setting)
+    return _back(request)
+
+
+@require_POST
+@in_one_go
+def port(request, uid):
+    """Change what a port sends; by a button alone what is sent at the wrap."""
+    here = in_use(request)
+    socket = _socket(here, str(uid))
+    cure = request.POST.get("cure", "")
+    if cure in WRAPS:
+        services.set_sending(here.rig, here.plan, socket, services.cured(socket.sending or Sending(), cure))
+        return _back(request)
+    form = PortForm(request.POST, port=socket)
+    if not form.is_valid():
+        return home(request, port_form=form)
+    services.set_sending(here.rig, here.plan, socket, form.sending())
+    return _back(request)
+
+
+@require_POST
+@in_one_go
+def clock(request, uid):
+    """Send clock on a port, or no longer."""
+    here = in_use(request)
+    services.set_clock(here.rig, here.plan, _socket(here, str(uid)), on=request.POST.get("on") == "1")
+    return _back(request)
+
+
+@in_one_go
+def box(request, uid):
+    """What a box makes of the clock it hears."""
+    here = in_use(request)
+    found = here.plan.rig.box(str(uid))
+    if found is None:
+        raise Http404
+    form = BoxForm(request.POST or None, box=found, a_bar=bar_ticks(here.plan.song))
+    if request.method == "POST" and form.is_valid():
+        services.set_following(here.rig, here.plan, found, form.following())
+        messages.success(request, f"How {found.name} follows is kept.")
+        return _back(request)
+    return home(request, box=found, box_form=form)
+
+
+def _loop_form(here: InUse, data=None) -> LoopForm:
+    kept = loop_of(here.session)
+    return LoopForm(data, auto_id="loop_%s", initial={name: getattr(kept, name) for name in LoopForm.base_fields})
+
+
+def _zoom(request) -> int:
+    try:
+        return min(len(ZOOMS) - 1, max(0, int(request.GET.get("zoom", USUAL_ZOOM))))
+    except ValueError:
+        return USUAL_ZOOM
+
+
+def _socket(here: InUse, uid: str) -> Socket:
+    found = here.plan.rig.find(uid)
+    if found is None:
+        raise Http404
+    return found[1]
+
+
+def _back(request):
+    zoom = request.GET.get("zoom", "")
+    return redirect(reverse("sync:home") + (f"?zoom={zoom}" if zoom.isdigit() else ""))
+
+
+def _tables(here: InUse) -> list[tuple[float, list]]:
+    """(BPM, divisions) of each tempo of the song, once."""
+    if here.plan.song is None:
+        return []
+    tempo = here.plan.song.tempo
+    paces = dict.fromkeys(round(tempo.bpm_at(tick), 3) for tick, _ in tempo.tempos)
+    return [(bpm, divisions(bpm)) for bpm in list(paces)[:MOST_TEMPOS]]

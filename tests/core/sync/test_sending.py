@@ -17,8 +17,9 @@ from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.sync.course import Course, course_of_bars
-from hypotaxis.core.sync.sending import Sending, events, position_of, song_position, tick_ns
+from hypotaxis.core.sync.sending import events, position_of, song_position, tick_ns
 from hypotaxis.core.sync.timecode import RATES, full, label, piece, pieces
+from hypotaxis.core.sync.values import Sending
 
 CLOCK, START, CONTINUE, STOP = (bytes([byte]) for byte in (0xF8, 0xFA, 0xFB, 0xFC))
 

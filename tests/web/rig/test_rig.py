@@ -12,7 +12,7 @@ from hypothesis.extra.django import TestCase as HypothesisTest
 
 from hypotaxis.core.errors import DoesNotFit, NothingToUndo, SocketTaken
 from hypotaxis.core.rig.shapes import ADDABLE
-from hypotaxis.demo.compose import saltmarsh_room
+from hypotaxis.demo.compose import in_step, saltmarsh_room
 from hypotaxis.records import journal
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Cable, Change
@@ -61,7 +61,7 @@ class JournalTest(DemoTest):
         self.assertFalse(Change.objects.exists())
 
     def test_the_plan_of_the_rows_is_the_plan_of_the_file(self):
-        file = saltmarsh_room()
+        file = in_step(saltmarsh_room())
         self.assertEqual(self.plan.rig, file.rig)
         unnamed = [replace(one, patch_list="", note_map="", middle_c=4) for one in self.plan.instruments]
         self.assertEqual(unnamed, list(file.instruments))
@@ -212,7 +212,7 @@ class EmptyDeskTest(HypothesisTest):
         hints = {
             "rig:home": "Add your interface",
             "instruments:home": "No instrument yet",
-            "sync:home": "send clock",
+            "sync:home": "Import a session to see its bars",
             "timing:home": "How late is your hardware?",
             "session:home": "No session yet",
             "handover:home": "Nothing to hand over yet",

@@ -315,10 +315,10 @@ class WiresPageTest(DemoTest):
     def test_each_wire_tells_its_waits_and_an_opened_one_what_would_help(self):
         wire = self.socket("Junction 6", "out 2")
         page = self.page("timing:wires", wire=wire, limit="1")
-        # Sedge's chords leave ahead of each other: three notes of 0.96 ms, and Bittern's before them.
+        # Sedge's chords leave ahead of each other: three notes of 0.96 ms, Bittern's before them, and a clock between.
         for words in (
             "Junction out 2",
-            "3.84",
+            "4.16",
             "Sedge on a wire of its own",
             "Plug Sedge into Junction out 1",
             "of 264",

@@ -1,5 +1,6 @@
 """`manage.py loaddemo`: the Saltmarsh Room and "Tide Tables", through the normal import path."""
 
+from dataclasses import asdict
 from pathlib import Path
 
 from django.core.management.base import BaseCommand
@@ -7,6 +8,8 @@ from django.db import transaction
 
 from hypotaxis.core.formats.patchfile import read_patch_file
 from hypotaxis.core.formats.rigfile import read_rig_file
+from hypotaxis.core.sync.values import LoopSetting
+from hypotaxis.demo.compose import in_step
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import FrontPanel, Rig
 from hypotaxis.records.patch_lists import store
@@ -40,13 +43,14 @@ class Command(BaseCommand):
         if Rig.objects.exists():
             self.stdout.write("Your data is kept as it was.")
             return
-        plan = read_rig_file((FOLDER / "saltmarsh-room.json").read_text(encoding="utf-8"))
+        plan = in_step(read_rig_file((FOLDER / "saltmarsh-room.json").read_text(encoding="utf-8")))
         rig = import_rig(plan)
         for box in plan.rig.boxes:
             if box.name in PANELS:
                 FrontPanel.objects.update_or_create(box_uid=box.uid, defaults={"settings": PANELS[box.name]})
         _name_the_sounds(rig)
         import_score(rig, (FOLDER / "tide-tables.mid").read_bytes(), name="Tide Tables")
+        rig.sessions.update(loop=asdict(LoopSetting(first_bar=3, bars=6)))
         self.stdout.write("The demo is loaded: the Saltmarsh Room and its session Tide Tables.")
 
 

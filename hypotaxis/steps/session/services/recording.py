@@ -26,7 +26,7 @@ from hypotaxis.core.studio import RunSetup, Written
 from hypotaxis.core.units import clock_text, stored_db
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
-from hypotaxis.records.lateness import known_ms
+from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of, tempo_of
@@ -49,7 +49,7 @@ def start_pass(
         calls = tuple(track_calls(row, instrument)) if instrument else ()
         armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    setup = plan_pass(plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan))
+    setup = plan_pass(plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan), clock_ms=clock_ms(plan))
     return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
 

@@ -8,8 +8,9 @@ from hypotaxis.core.errors import CannotSchedule, HypotaxisError
 from hypotaxis.core.formats.smf import MAX_BYTES, read_smf
 from hypotaxis.core.session.score import Score
 from hypotaxis.core.sync.course import course_of_bars
-from hypotaxis.core.sync.sending import NOTHING, WRAPS, Event, Sending, events
+from hypotaxis.core.sync.sending import Event, events
 from hypotaxis.core.sync.timecode import RATES
+from hypotaxis.core.sync.values import NOTHING, WRAPS, Sending
 from hypotaxis.records.shell import bytes_of, refuse
 
 

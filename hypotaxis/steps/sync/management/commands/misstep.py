@@ -7,7 +7,7 @@ from django.core.management.base import BaseCommand
 
 from hypotaxis.core.errors import CannotSchedule, HypotaxisError
 from hypotaxis.core.sync.misstep import Misstep, missteps, told
-from hypotaxis.core.sync.sending import WRAPS
+from hypotaxis.core.sync.values import WRAPS
 from hypotaxis.records.shell import refuse
 
 

@@ -8,6 +8,7 @@ import finder from "./finder.js";
 import fragment from "./fragment.js";
 import growing from "./growing.js";
 import keys from "./keys.js";
+import lattice from "./lattice.js";
 import matrix from "./matrix.js";
 import page from "./page.js";
 import passSettings from "./pass-settings.js";
@@ -31,6 +32,7 @@ const behaviours = {
   fragment,
   growing,
   keys,
+  lattice,
   matrix,
   page,
   passSettings,

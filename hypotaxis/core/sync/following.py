@@ -1,0 +1,154 @@
+"""Who hears the host's clock, and does it stay in step with the song?
+
+How far a box's pattern is ahead of where the host counts it, stretch by stretch of a course, in ticks, 24 a quarter,
+from 0 up to the pattern's length as the host counts it. The host's patterns count from bar 1.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from math import floor
+
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.rig.trips import heard_from
+from hypotaxis.core.sync.course import Course
+from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
+from hypotaxis.core.sync.values import (
+    CONTINUE,
+    NOTHING,
+    PATTERN,
+    POSITION,
+    SONG_POSITION,
+    START,
+    START_AGAIN,
+    STOP,
+    WRAPS,
+    Following,
+    Sending,
+)
+from hypotaxis.core.units import CLOCKS_A_QUARTER
+
+
+@dataclass(frozen=True)
+class Clocked:
+    """A box that the host's clock reaches. port: uid of the port it comes from; ears: kind of the socket by which it
+    hears it, "midi" or "usb"."""
+
+    box: str
+    port: str
+    ears: str
+
+
+def clocked(plan: Plan) -> dict[str, list[Clocked]]:
+    """Every box that the host's clock reaches, by its uid, with each way by which it does."""
+    found: dict[str, list[Clocked]] = {}
+    for end in ports_of(plan.rig, "out"):
+        if end.socket.clock:
+            for reached in heard_from(plan.rig, end.socket.uid):
+                if reached.clock:
+                    socket = plan.rig.find(reached.socket)[1]
+                    ears = "usb" if socket.carried_by else socket.kind
+                    found.setdefault(reached.box, []).append(Clocked(reached.box, end.socket.uid, ears))
+    return found
+
+
+def sending_of(plan: Plan, port: str) -> Sending:
+    """What a port (uid) sends besides clock."""
+    return plan.rig.find(port)[1].sending or Sending()
+
+
+def walk(course: Course, sending: Sending, following: Following) -> list[Fraction]:
+    """How far the pattern is ahead in each stretch; empty where its length is not known, or it has no pattern."""
+    lasts = following.lasts_ticks
+    if not lasts:
+        return []
+    found: list[Fraction] = []
+    before = None
+    for number, stretch in enumerate(course.stretches):
+        here = _tick(course, stretch.begin)
+        sent = _sent_at_first(course, sending) if number == 0 else sending.wrap
+        obeyed = _obeyed(sent, sending, following, running=number > 0)
+        if obeyed == START_AGAIN:
+            ahead = -here
+        elif obeyed == POSITION:
+            ahead = floor(here / TICKS_A_SIXTEENTH) * TICKS_A_SIXTEENTH - here
+        elif number == 0:
+            ahead = Fraction(0)
+        else:
+            # Its count went on by the clocks that were really sent, and the host's went back.
+            ahead = found[-1] + course.count(before) + _tick(course, before.begin) - here
+        found.append(ahead % lasts)
+        before = stretch
+    return found
+
+
+def _tick(course: Course, tick: int) -> Fraction:
+    return Fraction(CLOCKS_A_QUARTER * tick, course.tempo.ticks_per_quarter)
+
+
+def _sent_at_first(course: Course, sending: Sending) -> str:
+    if not sending.keys:
+        return NOTHING
+    return POSITION if course.begin and sending.position else START_AGAIN
+
+
+def _obeyed(sent: str, sending: Sending, following: Following, *, running: bool) -> str:
+    """What a box makes of what is sent: one that ignores song position goes on where it stopped."""
+    if sent == START_AGAIN:
+        return START_AGAIN if START in following.obeys and (following.restarts or not running) else NOTHING
+    if sent == POSITION:
+        return POSITION if {SONG_POSITION, CONTINUE} <= set(following.obeys) else NOTHING
+    return NOTHING
+
+
+def in_step(course: Course, sending: Sending, following: Following) -> bool | None:
+    """Whether a pattern stands where the host counts it all the way; None where that is not known."""
+    walked = walk(course, sending, following)
+    return not any(walked) if walked else None
+
+
+def cures(course: Course, sending: Sending, following: Following) -> list[str]:
+    """What may be sent at the wrap so that it stays in step, the least first."""
+    return [wrap for wrap in WRAPS if in_step(course, replace(sending, wrap=wrap), following)]
+
+
+def needs_clock(following: Following) -> bool:
+    """Whether it stands still, or swings wrongly, without clock."""
+    return following.plays not in ("", PATTERN)
+
+
+def bar_ticks(course: Course | None) -> Fraction:
+    """Ticks of the loop's first bar, 24 a quarter; of 4/4 where there is no song."""
+    if course is None:
+        return Fraction(4 * CLOCKS_A_QUARTER)
+    tempo = course.tempo
+    bar = tempo.position(course.loop[0]).bar
+    return Fraction(CLOCKS_A_QUARTER * (tempo.bar_tick(bar + 1) - tempo.bar_tick(bar)), tempo.ticks_per_quarter)
+
+
+def misstep_told(ticks: Fraction, a_bar: Fraction, lasts: int) -> str:
+    """How far it is off, in words, by the shorter way.
+
+    >>> misstep_told(Fraction(96), Fraction(96), 288)
+    '1 bar 0/16 early'
+    """
+    early = ticks * 2 <= lasts
+    off = ticks if early else lasts - ticks
+    way = "early" if early else "late"
+    if off % TICKS_A_SIXTEENTH:
+        return f"{float(off):.4g} ticks {way}"
+    bars = floor(off / a_bar)
+    rest = (off - bars * a_bar) / TICKS_A_SIXTEENTH
+    whole = f"{bars} bar{'' if bars == 1 else 's'} " if bars else ""
+    return f"{whole}{float(rest):.4g}/16 {way}"
+
+
+def costs(wrap: str, following: Sequence[Following]) -> str:
+    """What a send at the wrap costs, in a sentence."""
+    if wrap == START_AGAIN:
+        return "It begins at its bar 1: what it was playing is cut."
+    if wrap == POSITION:
+        stops = any(STOP in one.obeys for one in following)
+        return "It stops for 2 ms and goes where the song is." if stops else "It goes where the song is."
+    return "The clock runs on, and its pattern with it."

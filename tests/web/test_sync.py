@@ -1,0 +1,122 @@
+"""The Sync step: who follows, what is sent to them, whether they stay in step, and that it is sent in a pass."""
+
+from django.urls import reverse
+
+from hypotaxis.core.findings.rules import check
+from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
+from hypotaxis.core.session.passes import ArmedTrack, plan_pass, schedule_pass
+from hypotaxis.core.sync.values import LoopSetting, Sending
+from hypotaxis.records.lateness import clock_ms
+from hypotaxis.records.models import Socket
+from hypotaxis.records.plan import loop_of, song_of, tempo_of
+from hypotaxis.steps.sync.services import moved
+from tests.rooms import box_named
+from tests.web.base import DemoTest
+
+
+class SyncTest(DemoTest):
+    def port(self, number: int) -> str:
+        return self.socket("Junction 6", f"out {number}")
+
+    def send(self, name: str, uid: str = "", **fields):
+        address = reverse(f"sync:{name}", args=[uid] if uid else [])
+        return self.client.post(address, fields, follow=True)
+
+    def test_a_slip_is_seen_told_and_cured_in_one_move(self):
+        page = self.page("sync:home")
+        for words in (
+            "slips from the second time on",
+            "1 bar 0/16 early",
+            "told: go to bar 3",
+            "F2 20 00",
+            "Send nothing",
+        ):
+            self.assertIn(words, page)
+        found = {finding.rule: finding for finding in check(self.now())}
+        self.assertEqual(found["pattern-parts"].title, "Withy parts from the song at the loop")
+        self.assertNotIn("pattern-parts", [f.rule for f in check(found["pattern-parts"].fix.apply(self.now()))])
+        page = self.send("port", self.port(3), cure="nothing").content.decode()
+        self.assertNotIn("slips", page)
+        self.client.post(reverse("rig:undo"))
+        self.assertIn("slips", self.page("sync:home"))
+
+    def now(self):
+        return self.client.get(reverse("rig:home")).wsgi_request._in_use.plan
+
+    def test_settings_of_a_port_are_kept_and_bad_ones_told(self):
+        uid = self.port(5)
+        form = {"wrap": "position", "shift_ms": "-6.4", "keys": "on", "position": "on", "time_code": "25", "offset": 0}
+        self.send("port", uid, **{f"{uid}-{name}": value for name, value in form.items()})
+        kept = Sending(**Socket.objects.get(uid=uid).sending)
+        self.assertEqual((kept.shift_ms, kept.time_code, kept.wrap, kept.always), (-6.4, "25", "position", False))
+        page = self.send("port", uid, **{f"{uid}-wrap": "position", f"{uid}-shift_ms": "900"})
+        self.assertContains(page, "less than or equal to 200")
+        self.assertContains(page, 'value="900"')
+
+    def test_how_a_box_follows_is_kept_in_its_own_bars(self):
+        box = box_named(self.plan, "Alder")
+        form = {
+            "plays": "pattern",
+            "bars": 2,
+            "sixteenths": 8,
+            "pace": "half",
+            "obeys": ["start", "stop"],
+            "restarts": "on",
+        }
+        self.send("box", box.uid, **form)
+        following = box_named(self.plan, "Alder").following
+        self.assertEqual(
+            (following.length_ticks, following.lasts_ticks, following.obeys), (240, 480, ("start", "stop"))
+        )
+        page = self.page("sync:home")
+        self.assertIn("pattern of 2 bars and 8/16, counts half", page)
+        self.assertIn("Alder ignores the song position it is sent", [f.title for f in check(self.now())])
+        self.send("box", box.uid, plays="LFO or delay", division="1/8 dotted", pace="as the host")
+        self.assertIn("LFO or delay of 1/8 dotted: 468.8 ms, 2.13 Hz", self.page("sync:home"))
+
+    def test_the_loop_is_typed_dragged_and_taken_away(self):
+        self.send("loop", first_bar=2, bars=4, times=3, begin_bar=9)
+        self.session.refresh_from_db()
+        self.assertEqual(loop_of(self.session), LoopSetting(first_bar=2, bars=4, times=3, begin_bar=2))
+        self.send("loop", first_bar=2, bars=4, times=3, begin_bar=2, edge="end", by="2")
+        self.session.refresh_from_db()
+        self.assertEqual(loop_of(self.session).bars, 6)
+        self.assertContains(self.send("loop", first_bar=0, bars=4, times=1, begin_bar=1), "greater than or equal to 1")
+        self.send("loop", first_bar=2, bars="", times=3, begin_bar=2)
+        self.assertIn("once", self.page("sync:home"))
+        self.assertEqual(song_of(self.session).times, 1)
+
+    def test_an_end_of_the_loop_stops_at_a_bar_and_at_the_beginning(self):
+        loop = LoopSetting(first_bar=3, bars=2)
+        self.assertEqual(moved(loop, None, "begin", 9), LoopSetting(first_bar=4, bars=1))
+        self.assertEqual(moved(loop, None, "begin", -9), LoopSetting(first_bar=1, bars=4))
+        self.assertEqual(moved(loop, None, "end", -9), LoopSetting(first_bar=3, bars=1))
+
+    def test_clock_is_switched_and_a_box_without_it_is_told_how_far_it_wanders(self):
+        page = self.send("clock", self.port(5), on="0").content.decode()
+        self.assertIn("Send clock on Junction out 5", page)
+        self.assertIn("Alder waits for a clock that nobody sends", [finding.title for finding in check(self.now())])
+        self.assertIn("Eelgrass follows nobody", page)
+
+    def test_a_pass_sends_it_from_any_bar(self):
+        self.session.tracks.update(armed=False)
+        setup = plan_pass(
+            self.now(), self.armed("Bittern"), tempo_of(self.session), first_bar=3, last_bar=4, lateness_ms={},
+            clock_ms=clock_ms(self.plan),
+        )  # fmt: skip
+        self.assertEqual([one.port for one in setup.clocks], [self.name(number) for number in (2, 3, 5)])
+        schedule = schedule_pass(setup, {}, tempo_of(self.session), first_bar=3, last_bar=4)
+        mine = [message for message in schedule.messages if message.port == self.name(5)]
+        self.assertEqual([message.data for message in mine[:2]], [b"\xf2\x20\x00", bytes([CONTINUE])])
+        ticks = [message.time_ns for message in mine if message.data == bytes([CLOCK])]
+        # The bar begins half a second into the run, to the sample; 96 BPM is 26.041667 ms a clock.
+        self.assertEqual((len(ticks), ticks[0]), (192, 500_000_000))
+        self.assertEqual(ticks[-1] - ticks[0], round(191 * 625_000_000 / 24))
+        self.assertEqual((mine[-1].data, START in {message.data[0] for message in mine}), (bytes([STOP]), False))
+
+    def armed(self, name: str):
+        track = self.session.tracks.get(name=name)
+        return [ArmedTrack(str(track.uid), name, self.plan.instrument(track.instrument_uid))]
+
+    def name(self, number: int) -> str:
+        return self.plan.rig.find(self.port(number))[1].system_name
