@@ -120,3 +120,23 @@ class SyncTest(DemoTest):
 
     def name(self, number: int) -> str:
         return self.plan.rig.find(self.port(number))[1].system_name
+
+
+class LoopedPassTest(DemoTest):
+    def test_each_time_round_is_a_take_that_stands_where_its_notes_are(self):
+        self.session.tracks.update(armed=False)
+        self.session.tracks.filter(name="Bittern").update(armed=True)
+        form = {"first_bar": 3, "last_bar": 4, "times": 3, "fast": "on", "place": "on", "token": "loop"}
+        self.client.post(reverse("session:start"), form)
+        takes = list(self.session.takes.order_by("number"))
+        self.assertEqual([take.round for take in takes], [0, 1, 2])
+        late = [take.measured.lateness_ms for take in takes]
+        self.assertLess(max(late) - min(late), 0.3, late)
+        self.assertEqual([take.measured.missed for take in takes], [0, 0, 0])
+        self.assertTrue(all(take.placement and not take.doubts for take in takes), [take.doubts for take in takes])
+        # Two bars at 96 BPM are five seconds: 240,000 samples between the wraps.
+        self.assertEqual(takes[1].frames, 240_000)
+        self.assertEqual(takes[1].first_sample, round(5.0 * 48_000))
+        self.assertIn('name="times" value="1"', self.page("session:home"))
+        self.client.post(reverse("session:start"), form | {"times": 0, "token": "none"})
+        self.assertEqual(self.session.passes.count(), 1)

@@ -13,7 +13,7 @@ from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import recording_interface, returns_text
-from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
+from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
 from hypotaxis.core.sync.values import Sending
@@ -111,6 +111,13 @@ class PassSetup:
     """Heard and not recorded."""
     clocks: tuple[SentClock, ...] = ()
     """What is sent to boxes that follow."""
+    rounds: tuple[Round, ...] = ()
+    """Of a loop: each time round, a take of its own of each return; none: played once."""
+
+    @property
+    def every_round(self) -> tuple[Round, ...]:
+        """Each time round; of a pass that is played once, the whole run."""
+        return self.rounds or (Round(0, self.frames, self.first_sample),)
 
     @property
     def seconds(self) -> float:
@@ -120,7 +127,7 @@ class PassSetup:
     @property
     def takes(self) -> int:
         """How many takes it makes."""
-        return sum(len(part.returns) for part in self.parts)
+        return sum(len(part.returns) for part in self.parts) * len(self.every_round)
 
     def part_of(self, track: str) -> RecordedPart | None:
         """What was frozen of a track (uid)."""
@@ -136,15 +143,16 @@ def plan_pass(
     last_bar: int,
     lateness_ms: Mapping[str, float],
     clock_ms: Mapping[str, float] | None = None,
+    times: int = 1,
 ) -> PassSetup:
-    """What a pass of bars first_bar to last_bar is made of. lateness_ms: what is known, by the uid of instruments; who
-    plays together is shifted by it; clock_ms: how late boxes step by their clock, by the uid of the port. Raises
-    CannotSchedule when it cannot be recorded, with the reason."""
+    """What a pass of bars first_bar to last_bar, played `times` times, is made of. lateness_ms: what is known, by the
+    uid of instruments; who plays together is shifted by it; clock_ms: how late boxes step by their clock, by the uid of
+    the port. Raises CannotSchedule when it cannot be recorded, with the reason."""
     check_pass(plan, armed)
     inputs = inputs_of(plan, [track.instrument for track in armed])
     columns = {use.socket: place for place, use in enumerate(inputs)}
     shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
-    run = plan_run([], tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
+    run = plan_run([], tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=plan.rig.sample_rate, times=times)
     return PassSetup(
         parts=tuple(_recorded(plan, track, columns, shifts.get(track.instrument.uid, 0.0)) for track in armed),
         inputs=tuple(use.system_name for use in inputs),
@@ -156,6 +164,7 @@ def plan_pass(
             plan, tuple(columns), [track.instrument.box for track in armed], [_sender(track) for track in armed]
         ),
         clocks=clocks_of(plan, clock_ms or {}),
+        rounds=run.rounds if times > 1 else (),
     )
 
 
@@ -221,7 +230,8 @@ def schedule_pass(
         if part.track in played
     ]
     clocks = [(one.port, one.sending) for one in setup.clocks]
-    return plan_run(parts, tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=setup.rate, clocks=clocks)
+    bars = {"first_bar": first_bar, "last_bar": last_bar}
+    return plan_run(parts, tempo, **bars, sample_rate=setup.rate, clocks=clocks, times=len(setup.every_round))
 
 
 def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:

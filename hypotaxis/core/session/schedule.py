@@ -5,7 +5,7 @@ the position of the run's first frame, an integer number of samples of the inter
 negative when the lead-in reaches before the session's zero.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,7 +25,7 @@ from hypotaxis.core.midi.programs import change_messages, is_bank_select, progra
 from hypotaxis.core.session.score import BEGINS, BRIEF, CONTROLS, ENDS
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Message
-from hypotaxis.core.sync.course import course_of_bars
+from hypotaxis.core.sync.course import Course, course_of_bars
 from hypotaxis.core.sync.sending import events as sent
 from hypotaxis.core.sync.values import Sending
 
@@ -55,6 +55,16 @@ class PlayedPart:
     """Added to the times of all of it, − earlier."""
 
 
+@dataclass(frozen=True)
+class Round:
+    """One time round in a loop, as it stands in the run: a take of its own. first_sample: session position of its first
+    frame, to the nearest sample."""
+
+    start: int
+    frames: int
+    first_sample: int
+
+
 @dataclass(frozen=True, eq=False)
 class Schedule:
     """One run: messages in order of time."""
@@ -66,6 +76,7 @@ class Schedule:
     sample_rate: int
     first_tick: int
     end_tick: int
+    rounds: tuple[Round, ...] = ()
 
     @property
     def seconds(self) -> float:
@@ -81,8 +92,10 @@ def plan_run(
     last_bar: int,
     sample_rate: int,
     clocks: Sequence[tuple[str, Sending]] = (),
+    times: int = 1,
 ) -> Schedule:
-    """The schedule of bars first_bar to last_bar, both included. clocks: (port, what it sends to boxes that follow).
+    """The schedule of bars first_bar to last_bar, both included, played `times` times in a loop. clocks: (port, what it
+    sends to boxes that follow).
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
     are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
@@ -93,9 +106,14 @@ def plan_run(
         )
     first_tick, end_tick = tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)
     first_sample = int(tempo.samples_at(first_tick, sample_rate)) - round(LEAD_IN_S * sample_rate)
-    end_sample = int(np.ceil(tempo.samples_at(end_tick, sample_rate))) + round(TAIL_S * sample_rate)
+    course = course_of_bars(tempo, first_bar=first_bar, bars=last_bar - first_bar + 1, times=times)
+    since_us = [one.since / course.per_us for one in course.stretches]
+    lasts_us = float(tempo.us_at(end_tick) - tempo.us_at(first_tick))
+    ends = float(tempo.samples_at(first_tick, sample_rate)) + (since_us[-1] + lasts_us) * sample_rate / 1e6
+    end_sample = int(np.ceil(round(ends, 6))) + round(TAIL_S * sample_rate)
     if end_sample - first_sample > MAX_SECONDS * sample_rate:
-        raise CannotSchedule(f"Bars {first_bar} to {last_bar} last longer than four hours. Choose fewer.")
+        often = f", {times} times," if times > 1 else ""
+        raise CannotSchedule(f"Bars {first_bar} to {last_bar}{often} last longer than four hours. Choose fewer.")
     zero_ns = first_sample * 1e9 / sample_rate
 
     def ns(ticks: np.ndarray) -> np.ndarray:
@@ -104,9 +122,13 @@ def plan_run(
     events: list[tuple[int, int, int, Message]] = []
     for number, part in enumerate(parts):
         shift = round(part.shift_ms * 1e6)
-        events += _part_events(part, number, lambda ticks, by=shift: ns(ticks) + by, first_tick, end_tick)
+        for turn, since in enumerate(since_us):
+            by = shift + round(since * 1000)
+            events += _part_events(
+                part, number, lambda ticks, by=by: ns(ticks) + by, first_tick, end_tick, again=turn > 0
+            )
     lasts_ns = (end_sample - first_sample) * 1e9 / sample_rate
-    events += _clock_events(clocks, tempo, first_bar, last_bar, zero_ns, lasts_ns)
+    events += _clock_events(clocks, course, int(ns(np.array(first_tick))), lasts_ns)
     events.sort(key=lambda event: event[:3])
     return Schedule(
         messages=tuple(event[3] for event in events),
@@ -115,22 +137,30 @@ def plan_run(
         sample_rate=sample_rate,
         first_tick=first_tick,
         end_tick=end_tick,
+        rounds=_rounds(
+            float(tempo.samples_at(first_tick, sample_rate)),
+            [since * sample_rate / 1e6 for since in since_us],
+            first_sample,
+            end_sample - first_sample,
+        ),
+    )
+
+
+def _rounds(begins: float, since: Sequence[float], first_sample: int, frames: int) -> tuple[Round, ...]:
+    """Where each time round stands in the run: the first with the lead-in, the last with what rings on. begins: session
+    position of the first bar; since: samples from there to each time."""
+    cuts = [int(np.floor(round(begins - first_sample + one, 6))) for one in since]
+    starts, ends = [0, *cuts[1:]], [*cuts[1:], frames]
+    return tuple(
+        Round(start, end - start, round(first_sample + start - one))
+        for start, end, one in zip(starts, ends, since, strict=True)
     )
 
 
 def _clock_events(
-    clocks: Sequence[tuple[str, Sending]],
-    tempo: TempoMap,
-    first_bar: int,
-    last_bar: int,
-    zero_ns: float,
-    lasts_ns: float,
-):
+    clocks: Sequence[tuple[str, Sending]], course: Course, begins_ns: int, lasts_ns: float
+) -> Iterator[tuple[int, int, int, Message]]:
     """What leaves for boxes that follow, ahead of notes of the same moment."""
-    if not clocks:
-        return
-    course = course_of_bars(tempo, first_bar=first_bar, bars=last_bar - first_bar + 1)
-    begins_ns = round(float(tempo.us_at(course.begin)) * 1000 - zero_ns)
     ends_ns = begins_ns + int(course.ns(course.lasts))
     for port, sending in clocks:
         shift = begins_ns + round(sending.shift_ms * 1e6)
@@ -139,14 +169,16 @@ def _clock_events(
             yield at, CLOCKED, 0, Message(at, port, one.data)
 
 
-def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int):
+def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: int, *, again: bool = False):
+    """What a part sends in one time round; again: the loop has gone back, and what was set before it is set again."""
     channel = part.channel
 
     def event(time_ns: int, rank: int, data: bytes):
         return int(time_ns), rank, number, Message(int(time_ns), part.port, data)
 
-    for call in _in_force(part, first_tick):
-        yield event(0, CONTROLS, call)
+    begins = int(ns(np.array(first_tick)))
+    for call in _in_force(part, first_tick, sound=not again or _changes_sound(part, first_tick, end_tick)):
+        yield event(max(0, begins - round(part.gap_ms * 1e6)) if again else 0, CONTROLS, call)
     notes = part.notes
     notes = notes[(notes["tick"] >= first_tick) & (notes["tick"] < end_tick)]
     starts = ns(notes["tick"])
@@ -162,19 +194,25 @@ def _part_events(part: PlayedPart, number: int, ns, first_tick: int, end_tick: i
         yield event(max(start, end), BRIEF if brief else ENDS, note_off(channel, int(note)))
 
 
-def _in_force(part: PlayedPart, first_tick: int) -> list[bytes]:
+def _changes_sound(part: PlayedPart, first_tick: int, end_tick: int) -> bool:
+    """Whether a part has another sound at its end than at its beginning."""
+    inside = part.controls[(part.controls["tick"] >= first_tick) & (part.controls["tick"] < end_tick)]
+    return bool((inside["status"] == PROGRAM_CHANGE).any())
+
+
+def _in_force(part: PlayedPart, first_tick: int, *, sound: bool = True) -> list[bytes]:
     """What is sent in the lead-in: the sound in force at first_tick as one thing, bank and program, then what else was
-    set before, its last value only."""
+    set before, its last value only. sound: whether the sound is among it."""
     rows = [(kind_of(call[0]), *call[1:], 0)[:3] for call in part.calls]
     rows += [row[1:] for row in part.controls[part.controls["tick"] < first_tick].tolist()]
-    sound, settled = program_in_force(rows)
+    called, settled = program_in_force(rows)
     others: dict[tuple[int, ...], bytes] = {}
     for place, (status, *data) in enumerate(rows):
         if place not in settled:
             key = (status, data[0]) if status in (KEY_PRESSURE, CONTROL_CHANGE) else (status,)
             others.pop(key, None)
             others[key] = bytes([status_of(status, part.channel), *data[: DATA_BYTES[status]]])
-    return [*(change_messages(part.channel, sound) if sound else ()), *others.values()]
+    return [*(change_messages(part.channel, called) if called and sound else ()), *others.values()]
 
 
 def _sent_with_their_program(controls: np.ndarray, due: np.ndarray, starts: np.ndarray, gap_ms: float) -> list[int]:

@@ -140,10 +140,10 @@ class Take(WithUid):
 
     return_uid, return_name: the further return it came by, empty for the main one; inverted: its polarity is
     turned where it is handed over. first_sample: session position of the file's first frame as it arrived; placement:
-    shift in samples, None while it stands where it arrived; kept: False while it is put away; measurement: a
-    core.timing.measurement.Measurement with its hits beside it, or unmeasured: the reason why there is none; borrowed:
-    whose lateness it is placed by, where that is not its own; doubts: core.timing.doubt.Doubt values, what it holds
-    that it should not; accepted: the person took it as it is.
+    shift in samples, None while it stands where it arrived; round: of a loop, which time it is, from 0; kept: False
+    while it is put away; measurement: a core.timing.measurement.Measurement with its hits beside it, or
+    unmeasured: the reason why there is none; borrowed: whose lateness it is placed by, where that is not its own;
+    doubts: core.timing.doubt.Doubt values, what it holds that it should not; accepted: the person took it as it is.
     fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
     """
 
@@ -151,6 +151,7 @@ class Take(WithUid):
     track = models.ForeignKey(Track, on_delete=models.CASCADE, related_name="takes")
     run = models.ForeignKey(Pass, on_delete=models.CASCADE, related_name="takes")
     number = models.PositiveIntegerField()
+    round = models.PositiveIntegerField(default=0)
     made = models.DateTimeField(auto_now_add=True)
     instrument_uid = models.CharField(max_length=36, blank=True)
     instrument_name = models.CharField(max_length=80, blank=True)
@@ -200,6 +201,15 @@ class Take(WithUid):
     def doubtful(self) -> bool:
         """Whether it may not be used as a number by itself."""
         return bool(self.doubts) and not self.accepted
+
+    @property
+    def gaps(self) -> list[Lost]:
+        """What did not come of it, from its file's first frame."""
+        if self.run is None or not self.run.lost:
+            return []
+        start = self.run.frozen.every_round[self.round].start
+        cut = [(max(0, gap.start - start), gap.start + gap.frames - start) for gap in self.run.gaps]
+        return [Lost(first, min(end, self.frames) - first) for first, end in cut if first < min(end, self.frames)]
 
     @property
     def silent(self) -> bool:

@@ -58,11 +58,14 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
 
 def _pass_settings(request, session: Session, last_bar: int) -> dict:
     """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed."""
-    kept = re.fullmatch(r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])", request.COOKIES.get("hypotaxis-pass", ""))
-    first, last, placed = kept.groups()[1:] if kept and kept[1] == str(session.uid) else ("", "", "1")
+    kept = re.fullmatch(
+        r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])(?::(\d{0,4}))?", request.COOKIES.get("hypotaxis-pass", "")
+    )
+    first, last, placed, times = kept.groups()[1:] if kept and kept[1] == str(session.uid) else ("", "", "1", "")
     return {
         "first_bar": request.GET.get("first_bar") or first or 1,
         "last_bar": request.GET.get("last_bar") or last or last_bar,
+        "times": times or 1,
         "place": placed == "1",
         "fast": request.COOKIES.get("hypotaxis-fast") == "1",
     }
@@ -187,7 +190,7 @@ def start(request):
     form = PassForm(request.POST)
     back = reverse("session:home")
     if not form.is_valid():
-        messages.error(request, "Choose the bars to record: whole numbers from 1.")
+        messages.error(request, "Choose the bars to record: whole numbers from 1, and 1 to 1000 times.")
         return redirect(back)
     chosen = form.cleaned_data
     try:
@@ -198,6 +201,7 @@ def start(request):
             last_bar=chosen["last_bar"],
             fast=chosen["fast"],
             place_takes=chosen["place"],
+            times=chosen["times"] or 1,
             token=request.POST.get("token", ""),
         )
     except CannotSchedule as error:
@@ -393,7 +397,12 @@ def _glass_context(picture: Picture) -> dict:
 def _running_context(run: Pass) -> dict:
     job = run.job
     setup = run.frozen
-    at = setup.first_sample + job.progress * setup.frames
+    frame = job.progress * setup.frames
+    number, now = next(
+        (row for row in reversed(list(enumerate(setup.every_round))) if row[1].start <= frame),
+        (0, setup.every_round[0]),
+    )
+    at = now.first_sample + frame - now.start
     tempo = tempo_of(run.session)
     whole = float(tempo.samples_at(tempo.bar_tick(last_bar(run.session, tempo) + 1), setup.rate))
     tick = tempo.tick_at_us(max(0.0, at * 1e6 / setup.rate))
@@ -403,6 +412,7 @@ def _running_context(run: Pass) -> dict:
         "done": round(job.progress * 100, 1),
         "at_percent": round(min(100.0, max(0.0, at / whole * 100)), 3),
         "where": tempo.position(tick),
+        "time_round": f"time {number + 1} of {len(setup.rounds)}" if setup.rounds else "",
         "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
         "length": clock_text(run.seconds),
         "meters": meter_rows(run),

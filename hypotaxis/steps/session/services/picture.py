@@ -315,7 +315,7 @@ def _gaps(take: Take) -> str:
     if take.run is None or not take.run.lost:
         return ""
     tempo = tempo_of(take.session)
-    return gaps_told(take.run.gaps, tempo, first_sample=take.first_sample, rate=take.sample_rate)
+    return gaps_told(take.gaps, tempo, first_sample=take.first_sample, rate=take.sample_rate)
 
 
 def _numbers(take: Take, found: Measurement) -> list[tuple[str, str]]:

@@ -52,7 +52,7 @@ def measure_take(take: Take, progress: Callable[[float], None] | None = None) ->
     positions, notes = note_positions(take)
     arrive = positions + shift_samples(take) - take.first_sample
     # Nothing is measured across a gap: silence stands there, and its end is an edge that nobody played.
-    clear = clear_of(take.run.gaps if take.run else (), arrive, take.sample_rate)
+    clear = clear_of(take.gaps, arrive, take.sample_rate)
     moments = distinct_moments(arrive[clear], take.sample_rate, notes[clear])
     doubts: list[Doubt] = []
     try:

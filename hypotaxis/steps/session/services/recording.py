@@ -39,9 +39,18 @@ SHORTEST_S = 0.1
 
 
 def start_pass(
-    session: Session, plan: Plan, *, first_bar: int, last_bar: int, fast: bool, place_takes: bool, token: str = ""
+    session: Session,
+    plan: Plan,
+    *,
+    first_bar: int,
+    last_bar: int,
+    fast: bool,
+    place_takes: bool,
+    times: int = 1,
+    token: str = "",
 ) -> Pass:
-    """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. token: of the form;
+    """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. times: of more than
+    one the bars are played in a loop, and each time is a take. token: of the form;
     one that is sent twice makes one pass."""
     armed = []
     for row in session.tracks.shown().filter(armed=True):
@@ -49,7 +58,9 @@ def start_pass(
         calls = tuple(track_calls(row, instrument)) if instrument else ()
         armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    setup = plan_pass(plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan), clock_ms=clock_ms(plan))
+    setup = plan_pass(
+        plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan), clock_ms=clock_ms(plan), times=times
+    )
     return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
 
@@ -194,36 +205,47 @@ def keep_takes(run: Pass) -> None:
 def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
     """Takes of all that is not kept yet, in one reading of what came."""
     tracks = {str(track.uid): track for track in run.session.tracks.all()}
-    kept = set(run.takes.values_list("track_id", "return_uid"))
+    kept = set(run.takes.values_list("track_id", "return_uid", "round"))
+    shortest = SHORTEST_S * setup.rate
     wanted = [
-        _Coming(part, back, setup, frames)
+        _Coming(part, back, setup, number, min(one.frames, frames - one.start))
+        for number, one in enumerate(setup.every_round)
         for part in setup.parts
         for back in part.returns
-        if part.track in tracks and (tracks[part.track].uid, back.uid) not in kept
+        if part.track in tracks
+        and frames - one.start >= shortest
+        and (tracks[part.track].uid, back.uid, number) not in kept
     ]
     with ExitStack() as stack:
         for one in wanted:
             stack.callback(one.file.drop)
+        start = 0
         for block in audio.partial_blocks(partial, len(setup.inputs), frames) if wanted else ():
             for one in wanted:
-                one.feed(block)
+                one.feed(block, start)
+            start += len(block)
         for one in wanted:
             one.keep(run, tracks[one.part.track], setup)
 
 
 class _Coming:
-    """A take on its way into its file, with the meters of its sides."""
+    """A take on its way into its file, with the meters of its sides. number: which time round of the pass it is."""
 
-    def __init__(self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, frames: int) -> None:
-        self.part, self.back, self.frames = part, back, frames
+    def __init__(self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, number: int, frames: int) -> None:
+        self.part, self.back, self.number, self.frames = part, back, number, frames
+        self.round = setup.every_round[number]
         self.columns = list(back.columns)
         self.meters = [InputMeter("") for _ in back.columns]
         self.file = audio.TakeFile(
-            rate=setup.rate, channels=len(back.columns), frames=frames, first_sample=setup.first_sample
+            rate=setup.rate, channels=len(back.columns), frames=frames, first_sample=self.round.first_sample
         )
 
-    def feed(self, block: np.ndarray) -> None:
-        mine = block[:, self.columns]
+    def feed(self, block: np.ndarray, start: int) -> None:
+        """Take what of a block (its first frame: start) lies in this time round."""
+        first, last = self.round.start - start, self.round.start + self.frames - start
+        mine = block[max(0, first) : max(0, last), self.columns]
+        if not len(mine):
+            return
         for column, meter in enumerate(self.meters):
             meter.feed(mine[:, column])
         self.file.feed(mine)
@@ -247,11 +269,12 @@ class _Coming:
                 sample_rate=setup.rate,
                 channels=len(self.columns),
                 frames=self.frames,
-                first_sample=setup.first_sample,
+                first_sample=self.round.first_sample,
+                round=self.number,
                 home_trim_db=self.part.home_trim_db,
                 clipped=sum(meter.clips for meter in self.meters),
                 peak_db=None if peak == -math.inf else peak,
-                complete=self.frames >= setup.frames,
+                complete=self.frames >= self.round.frames,
             )
 
 

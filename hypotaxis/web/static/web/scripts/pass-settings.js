@@ -5,7 +5,8 @@ export default () => ({
   keep() {
     const field = (name) => this.$root.elements.namedItem(name);
     const bars = `${field("first_bar").value}-${field("last_bar").value}`;
-    cookie("hypotaxis-pass", `${document.body.dataset.session}:${bars}:${field("place").checked ? 1 : 0}`);
+    const rest = `${field("place").checked ? 1 : 0}:${field("times").value}`;
+    cookie("hypotaxis-pass", `${document.body.dataset.session}:${bars}:${rest}`);
     // Real devices offer no faster way.
     if (field("fast")) cookie("hypotaxis-fast", field("fast").checked ? "1" : "0");
   },
