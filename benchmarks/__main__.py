@@ -29,6 +29,8 @@ from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.sync.course import Course
+from hypotaxis.core.sync.sending import tick_ns
 from hypotaxis.core.timing.lateness import measure
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import HeldRecording
@@ -167,6 +169,16 @@ def a_large_rig() -> None:
     print(f"    a trace of one of {len(sends)} ports {traced / len(sends) * 1000:.3f} ms")
 
 
+def keeping_step() -> None:
+    """Exact times of clocks, and the page that shows who keeps step, against what is allowed."""
+    tempo = TempoMap(480, tuple((480 * 144 * part, 498_113 + 37 * part) for part in range(200)))
+    course = Course(tempo=tempo, begin=0, loop=(0, 28_800 * 480))
+    ticks = best_of(lambda: tick_ns(course))
+    page = float(_with_a_database("benchmarks.lattice"))
+    print(f"691,200 clocks of four hours with 200 tempos: {ticks / 0.2:.2f} of 0.2 s allowed ({ticks:.3f} s)")
+    print(f"the lattice of 20 boxes, 64 times round: {page / 0.15:.2f} of 150 ms allowed ({page * 1000:.0f} ms)")
+
+
 def many_names() -> None:
     """Searching and importing patch lists, against what is allowed."""
     found = json.loads(_with_a_database("benchmarks.names"))
@@ -219,6 +231,7 @@ if __name__ == "__main__":
     one_hour_of_stereo()
     reading_a_score()
     a_large_rig()
+    keeping_step()
     many_names()
     a_pass()
     a_minute_of_jack()

@@ -85,7 +85,6 @@ def the_rig(page: Page, address: str) -> None:
     page.goto(f"{address}/rig/")
     keep(page, "rig")
     page.get_by_role("link", name="Draw this cable").click()
-    keep(page, "rig-remedy")
     page.get_by_role("button", name="Do it").click()
     page.get_by_label("Close this message").click()
     page.locator(".socket[aria-label^='Quayside 18 line in 4']").click()
@@ -204,6 +203,10 @@ def main() -> None:
             for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
+            page.emulate_media(color_scheme="dark")
+            page.goto(f"{address}/sync/?zoom=3")
+            keep(page, "sync-night")
+            page.emulate_media(color_scheme="light")
             a_recording_of_ones_own(page, address)
             the_studio(page, address)
             forty_boxes(page, address)

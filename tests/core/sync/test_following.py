@@ -10,6 +10,7 @@ from hypothesis import strategies as some
 from hypotaxis.core.drawing.lattice import MOST_STRETCHES, lattice, row
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.change import add_box, set_box, set_rig, set_sockets, set_up, with_cable
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.sync.course import course_of_bars
 from hypotaxis.core.sync.following import cures, walk
@@ -140,8 +141,8 @@ class FindingsTest(SimpleTestCase):
         self.assertEqual(broken.keys() & self.titles(whole).keys(), set())
 
     def test_a_box_that_gets_clock_by_two_ways_counts_twice_unless_it_says_which_it_takes(self):
-        plan, box = add_box(self.plan, shape="drum-machine", name="Twice")
-        usb = next(one.uid for one in box.sockets if one.kind == "midi" and one.carried_by and one.direction == "in")
+        plan, box = add_box(self.plan, shape="desktop-synth", name="Twice")
+        usb = next(end.socket.uid for end in ports_of(plan.rig, "out") if end.box.uid == box.uid)
         din = uid_of(plan, "Junction 6", "out 1")
         plan = with_cable(plan, din, uid_of(plan, "Twice", "MIDI in"))
         plan = set_sockets(plan, {uid: {"clock": True} for uid in (usb, din)})

@@ -1,0 +1,61 @@
+"""The lattice in the real interface: a slip seen and cured, the loop dragged and moved by key, a box described."""
+
+import re
+
+from playwright.sync_api import expect
+
+from hypotaxis.records.models import Session
+from tests.browser.base import BrowserTest
+
+
+class LatticeTest(BrowserTest):
+    def loop(self) -> dict:
+        return Session.objects.get().loop
+
+    def test_a_slip_is_cured_by_another_send(self):
+        self.go("rig:home")
+        self.press("3")
+        self.see("slips from the second time on")
+        self.see("1 bar 0/16 early")
+        self.button("Send nothing")
+        expect(self.page.get_by_text("slips from")).to_have_count(0)
+        self.page.get_by_label("At the wrap").nth(1).select_option("start")
+        self.see("1 bar 0/16 early")
+        self.press("Control+z")
+        expect(self.page.get_by_text("slips from")).to_have_count(0)
+
+    def test_the_loops_ends_are_dragged_typed_and_moved_by_key(self):
+        self.go("sync:home")
+        end = self.page.get_by_label("The loop ends")
+        box = end.bounding_box()
+        mouse = self.page.mouse
+        self.page.wait_for_load_state()
+        mouse.move(box["x"] + 6, box["y"] + 20)
+        mouse.down()
+        mouse.move(box["x"] - 134, box["y"] + 20, steps=6)
+        mouse.up()
+        expect(self.page.get_by_label("bars", exact=True)).to_have_value("4")
+        begin = self.page.get_by_label("The loop begins")
+        begin.focus()
+        self.press("ArrowRight")
+        expect(self.page.get_by_label("from bar")).to_have_value("4")
+        self.assertEqual((self.loop()["first_bar"], self.loop()["bars"]), (4, 3))
+        self.page.get_by_label("times").fill("2")
+        self.button("Loop these")
+        expect(self.page.get_by_label("times")).to_have_value("2")
+
+    def test_a_box_is_described_in_place_and_a_time_is_copied(self):
+        self.go("sync:home")
+        self.page.locator(".lattice").get_by_role("link", name="Sedge").click()
+        self.page.get_by_label("By its clock goes").select_option("pattern")
+        self.page.get_by_label("Its length, bars").fill("2")
+        self.button("Keep")
+        self.see("How Sedge follows is kept.")
+        self.see("pattern of 2 bars")
+        self.press("+")
+        expect(self.page).to_have_url(re.compile("zoom=5"))
+        self.unfold("Delay times and LFO rates")
+        copy = self.page.get_by_label("Copy 1/8 dotted in ms")
+        copy.click()
+        # Where the browser keeps the clipboard shut, the figure itself is marked.
+        expect(copy).to_have_text(re.compile("Copied|468.75"))
