@@ -203,10 +203,10 @@ def main() -> None:
             for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
-            page.emulate_media(color_scheme="dark")
             page.goto(f"{address}/sync/?zoom=3")
+            page.get_by_role("button", name="Night").click()
             keep(page, "sync-night")
-            page.emulate_media(color_scheme="light")
+            page.get_by_role("button", name="Day").click()
             a_recording_of_ones_own(page, address)
             the_studio(page, address)
             forty_boxes(page, address)
