@@ -8,7 +8,7 @@ from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.timing.applied import SOUNDING, TAKE, Found, KnownLateness, applied
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.together import Heard, together
-from hypotaxis.records.models import Job, Sounding, Take
+from hypotaxis.records.models import Job, Proof, Sounding, Take
 
 
 class Latenesses:
@@ -53,11 +53,13 @@ def known_ms(plan: Plan) -> dict[str, float]:
 
 
 def clock_ms(plan: Plan) -> dict[str, float]:
-    """How late boxes step by their clock, by the uid of the port it comes from: the newest clock sounding of a box on
-    it."""
+    """How late boxes step by their clock, by the uid of the port it comes from: the newest proof of a box on it,
+    otherwise the newest clock sounding."""
     boxes = {one.uid: one.box for one in plan.instruments}
     heard = clocked(plan)
     found: dict[str, float] = {}
+    for proof in Proof.objects.filter(rig=plan.rig.uid, result__isnull=False):
+        found.setdefault(proof.port, proof.proved.lateness_ms)
     for row in Sounding.objects.figures().filter(rig=plan.rig.uid, instrument_uid__in=boxes).select_related("job"):
         measured = row.measured
         if row.asked.test == "clock" and measured is not None and measured.confidence >= SURE_ENOUGH:

@@ -25,7 +25,7 @@ from hypotaxis.core.rig.trips import Reached, heard_from, ways_into
 from hypotaxis.core.rig.values import Cable
 from hypotaxis.core.studio import AT_ONCE, Block, Message, RunSetup, Source
 from hypotaxis.standin.units import DEMO_NOTES, FrontPanel, Unit
-from hypotaxis.standin.wire import BYTE_NS, CLOCK_BYTES, THRU_NS, Ear, Heard, Packets, Wire
+from hypotaxis.standin.wire import BYTE_NS, FOLLOWED, THRU_NS, Ear, Heard, Packets, Wire
 
 if TYPE_CHECKING:
     from hypotaxis.standin.desk import Desk
@@ -348,10 +348,10 @@ def _as_it_arrives(arrived: Sequence[Heard], reached: Reached) -> Iterator[Heard
     first, and may hold its channel back or change it."""
     late = THRU_NS * sum(hop.by_thru for hop in reached.hops)
     for message in arrived:
-        if message.status in CLOCK_BYTES:
+        if message.status in FOLLOWED:
             if reached.clock:
-                passed_on = (BYTE_NS + SOFT_NS) * len(reached.routes)
-                yield Heard(message.time_ns + late + passed_on, message.status, ())
+                passed_on = (BYTE_NS * (1 + len(message.data)) + SOFT_NS) * len(reached.routes)
+                yield Heard(message.time_ns + late + passed_on, message.status, message.data)
             continue
         channel = reached.channels[channel_of(message.status) - 1]
         if channel:

@@ -26,7 +26,7 @@ from hypotaxis.core.midi.messages import (
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
-from hypotaxis.standin.wire import CLOCK_BYTES, Heard
+from hypotaxis.standin.wire import FOLLOWED, SONG_POSITION, Heard
 
 TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""
@@ -45,6 +45,8 @@ STEP_RINGS_NS = 100_000_000
 HOT_DB = 9.19
 """A modular signal above line level: 10 V peak to peak, +13.19 dBu, against +4 dBu (common practice)."""
 HEARS = ("MIDI and USB", "MIDI", "USB")
+RESTART = "start while it runs"
+IGNORES = ("start", "continue", "song position", RESTART)
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,12 @@ class FrontPanel:
     """Of an interface's inputs in dB, by label."""
     steps: bool = False
     """Its arpeggiator steps through the keys that are held, a sixteenth at a time, by the clock it hears."""
+    pattern_bars: int = 0
+    """How many bars of 4/4 its own pattern has, which it plays by the clock it hears; 0 = it plays none."""
+    ignores: frozenset[str] = frozenset()
+    """Of IGNORES: what it does not obey."""
+    loses: bool = False
+    """It does not count the first clock after a start or continue."""
     loose: frozenset[str] = frozenset()
     """Labels of sockets whose cable has slipped out."""
     taken: frozenset[str] = frozenset()
@@ -119,14 +127,16 @@ class Unit:
         self._sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
         self._last_voice: tuple[str, int] | None = None
         self._steps = Steps() if self.panel.steps else None
+        self._pattern = Pattern(self.box, self.panel) if self.panel.pattern_bars else None
         self._demo_hits = 0
 
     def hear(self, heard: Iterable[Heard], until_s: float) -> None:
         """What arrives before a time, in order; its own demo goes on until then, where that is switched on."""
         if self.panel.demo and not self.panel.off:
             self._own_demo(until_s)
+        heard = self._pattern.step(heard) if self._pattern else heard
         for message in self._steps.step(heard) if self._steps else heard:
-            if message.status in CLOCK_BYTES:
+            if message.status in FOLLOWED:
                 continue
             kind, channel = kind_of(message.status), channel_of(message.status)
             for part, receives in enumerate(self.panel.channels):
@@ -278,6 +288,64 @@ class Steps:
         if self._sounding:
             yield _let_go(self._sounding, max(time_ns, self._sounding.time_ns + STEP_RINGS_NS))
             self._sounding = None
+
+
+class Pattern:
+    """What a drum machine or sequencer makes of what it hears: its own pattern, a sixteenth every six clocks, begun by
+    start, gone on with by continue, from where song position puts it. The first clock after start is its first step
+    (MIDI 1.0). No bar is like another, so that where it stands can be heard."""
+
+    def __init__(self, box: Box, panel: FrontPanel) -> None:
+        self.panel, self.channel = panel, panel.channels[0]
+        rng = np.random.default_rng(zlib.crc32(f"pattern {box.uid}".encode()))
+        drums = box.shape == "drum-machine"
+        self._hits = [self._bar(rng, bar, drums) for bar in range(panel.pattern_bars)]
+        self._running, self._fresh, self.count = False, False, 0
+        self._sounding: list[Heard] = []
+
+    @staticmethod
+    def _bar(rng: np.random.Generator, bar: int, drums: bool) -> dict[int, tuple[int, int]]:
+        """(note, velocity) by the sixteenth of one bar."""
+        places = sorted({0, *rng.choice(16, size=6 + bar % 3, replace=False).tolist()})
+        notes = tuple(DRUMS) if drums else (36, 39, 41, 43, 46, 48, 51, 53)
+        return {place: (int(notes[int(rng.integers(len(notes)))]), int(rng.integers(80, 120))) for place in places}
+
+    def step(self, heard: Iterable[Heard]) -> Iterator[Heard]:
+        """What it hears besides, and what it plays."""
+        for message in heard:
+            if message.status == START and "start" not in self.panel.ignores:
+                if not self._running or RESTART not in self.panel.ignores:
+                    self._running, self._fresh, self.count = True, True, 0
+            elif message.status == CONTINUE and "continue" not in self.panel.ignores:
+                self._running, self._fresh = True, True
+            elif message.status == STOP:
+                self._running = False
+                yield from self._silenced(message.time_ns + STEP_RINGS_NS)
+            elif message.status == SONG_POSITION and not self._running and "song position" not in self.panel.ignores:
+                self.count = CLOCKS_A_STEP * (message.data[0] | message.data[1] << 7)
+            elif message.status == CLOCK and self._running:
+                yield from self._tick(message.time_ns)
+            yield message
+
+    def _tick(self, time_ns: int) -> Iterator[Heard]:
+        fresh, self._fresh = self._fresh, False
+        if fresh and self.panel.loses:
+            return
+        bar, place = divmod(self.count // CLOCKS_A_STEP, 16)
+        if self.count % CLOCKS_A_STEP == 0:
+            yield from self._silenced(time_ns)
+            hit = self._hits[bar % len(self._hits)].get(place)
+            if hit:
+                self._sounding = [Heard(time_ns, status_of(NOTE_ON, self.channel), hit)]
+                yield self._sounding[0]
+        elif self.count % CLOCKS_A_STEP == GATE_CLOCKS:
+            yield from self._silenced(time_ns)
+        self.count += 1
+
+    def _silenced(self, time_ns: int) -> Iterator[Heard]:
+        for one in self._sounding:
+            yield _let_go(one, time_ns)
+        self._sounding = []
 
 
 def _let_go(sounding: Heard, time_ns: int) -> Heard:

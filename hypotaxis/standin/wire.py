@@ -22,6 +22,9 @@ from hypotaxis.core.midi.messages import (
 BYTE_NS = 320_000
 NEVER = 1 << 62
 CLOCK_BYTES = (CLOCK, START, CONTINUE, STOP)
+SONG_POSITION = 0xF2
+FOLLOWED = (*CLOCK_BYTES, SONG_POSITION)
+"""What boxes follow by, whatever their channel."""
 THRU_NS = 2_000
 """Rise and fall of one opto-isolator (under 2 µs each by the specification)."""
 
@@ -80,7 +83,8 @@ class Packets:
 
 
 class Ear:
-    """Channel messages and clock out of timed bytes, with running status; other system bytes are passed over."""
+    """Channel messages, clock and song position out of timed bytes, with running status; other system bytes are passed
+    over."""
 
     def __init__(self) -> None:
         self._status = 0
@@ -95,12 +99,14 @@ class Ear:
                 continue
             if byte >= FIRST_STATUS:
                 # System common and exclusive cancel running status.
-                self._status = byte if byte < EXCLUSIVE else 0
+                self._status = byte if byte < EXCLUSIVE or byte == SONG_POSITION else 0
                 self._data = []
                 continue
             if not self._status:
                 continue
             self._data.append(byte)
-            if len(self._data) == DATA_BYTES[kind_of(self._status)]:
+            common = self._status == SONG_POSITION
+            if len(self._data) == (2 if common else DATA_BYTES[kind_of(self._status)]):
                 yield Heard(time_ns, self._status, tuple(self._data))
                 self._data = []
+                self._status = 0 if common else self._status

@@ -14,8 +14,10 @@ from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box, Rig
 from hypotaxis.records.current import in_use
 from hypotaxis.records.models import FrontPanel as PanelRow
-from hypotaxis.standin.units import HEARS, FrontPanel, panel_as_delivered
+from hypotaxis.standin.units import HEARS, IGNORES, FrontPanel, panel_as_delivered
 from hypotaxis.web.studio_startup import front_panels
+
+PATTERN = ("pattern_bars", "ignores", "loses")
 
 
 class PanelForm(forms.Form):
@@ -26,11 +28,16 @@ class PanelForm(forms.Form):
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
     demo = forms.BooleanField(label="Plays its own demo", required=False)
     steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
+    pattern_bars = forms.IntegerField(
+        label="Bars of its own pattern, played by the clock it hears", min_value=0, max_value=16, required=False
+    )
+    loses = forms.BooleanField(label="It loses the first clock after a start", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
     def __init__(self, *args, panel: FrontPanel, rig: Rig, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
         """wanted: the channels on which the plan sends to it, a part each."""
-        initial = {name: getattr(panel, name) for name in ("level_db", "omni", "hears", "demo", "steps", "off")}
+        kept = ("level_db", "omni", "hears", "demo", "steps", "pattern_bars", "loses", "off")
+        initial = {name: getattr(panel, name) for name in kept}
         super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
         self.parts = [f"channel_{part}" for part in range(1, len(panel.channels) + 1)]
@@ -43,10 +50,12 @@ class PanelForm(forms.Form):
             self.fields["omni"].help_text = "The plan wants it off, unless it is meant to play what others play."
         if not panel.channels:
             played = column_of(box.shape) == "hands"
-            for name in ("level_db", "omni", "hears", "steps", *(() if played else ("demo",))):
+            for name in ("level_db", "omni", "hears", "steps", "pattern_bars", "loses", *(() if played else ("demo",))):
                 del self.fields[name]
             if played:
                 self.fields["demo"].label = "Someone plays a phrase on it"
+        if panel.channels:
+            self._choose("ignores", "What it does not obey", list(IGNORES), panel.ignores)
         self.gains = _inputs_of(box)
         for name, label in self.gains.items():
             self.fields[name] = forms.FloatField(
@@ -62,7 +71,7 @@ class PanelForm(forms.Form):
         ports = [socket.label for socket in box.sockets if is_port(rig, box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
         self.order_fields(
-            ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", "loose", "taken"]
+            ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", *PATTERN, "loose", "taken"]
         )
 
     def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:

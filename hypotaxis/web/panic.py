@@ -10,7 +10,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job
 from hypotaxis.web.studio_startup import silence
 
-SOUNDING = ("pass", "try-out", "sounding", "sounds", "listening", "asking")
+SOUNDING = ("pass", "try-out", "sounding", "sounds", "listening", "asking", "proving")
 """Work that sends to the studio."""
 
 

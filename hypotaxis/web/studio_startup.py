@@ -83,7 +83,7 @@ def front_panels() -> dict[str, FrontPanel]:
 def panel_of(settings: dict) -> FrontPanel:
     """A front panel as it is stored; lists become what the panel has."""
     kept = {name: value for name, value in settings.items() if name in _PANEL_FIELDS}
-    kept |= {name: frozenset(kept[name]) for name in ("loose", "taken") if name in kept}
+    kept |= {name: frozenset(kept[name]) for name in ("loose", "taken", "ignores") if name in kept}
     return FrontPanel(**kept | {"channels": tuple(kept.get("channels", ()))})
 
 

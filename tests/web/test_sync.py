@@ -4,10 +4,11 @@ from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
-from hypotaxis.core.session.passes import ArmedTrack, plan_pass, schedule_pass
+from hypotaxis.core.rig.change import set_sockets
+from hypotaxis.core.session.passes import ArmedTrack, clocks_of, plan_pass, schedule_pass
 from hypotaxis.core.sync.values import LoopSetting, Sending
 from hypotaxis.records.lateness import clock_ms
-from hypotaxis.records.models import Socket
+from hypotaxis.records.models import FrontPanel, Proof, Socket
 from hypotaxis.records.plan import loop_of, song_of, tempo_of
 from hypotaxis.steps.sync.services import moved
 from tests.rooms import box_named
@@ -140,3 +141,49 @@ class LoopedPassTest(DemoTest):
         self.assertIn('name="times" value="1"', self.page("session:home"))
         self.client.post(reverse("session:start"), form | {"times": 0, "token": "none"})
         self.assertEqual(self.session.passes.count(), 1)
+
+
+class ProveTest(DemoTest):
+    def prove(self, name: str, **panel):
+        box = box_named(self.plan, name)
+        row, _ = FrontPanel.objects.get_or_create(box_uid=box.uid)
+        row.settings = row.settings | panel
+        row.save()
+        return self.client.post(reverse("sync:prove", args=[box.uid]), {"fast": "on"}, follow=True)
+
+    def test_what_a_box_does_is_measured_beside_what_was_predicted(self):
+        self.plug_sluice()
+        page = self.prove("Withy").content.decode()
+        proof = Proof.objects.get().proved
+        self.assertEqual([(wrap.predicted, wrap.measured, wrap.sure) for wrap in proof.wraps], [(96, 96, True)] * 2)
+        self.assertIn("As predicted it is 1 bar 0/16 early after wrap 1.", page)
+        self.client.post(reverse("sync:port", args=[self.socket("Junction 6", "out 3")]), {"cure": "nothing"})
+        self.assertIn("stale: what it was proved with has changed", self.page("sync:home"))
+        page = self.prove("Withy").content.decode()
+        self.assertIn("In step at 2 wraps, as predicted.", page)
+        self.assertNotIn("stale", page)
+
+    def test_a_box_that_does_not_do_what_the_plan_says_is_found_out(self):
+        page = self.prove("Alder", pattern_bars=4, ignores=["song position"]).content.decode()
+        self.assertIn("It is 2 bars 0/16 early after wrap 1, and that was not predicted", page)
+        page = self.prove("Alder", ignores=[], loses=True).content.decode()
+        self.assertIn("it may lose the first one", page)
+
+    def test_its_lateness_is_what_is_compensated(self):
+        self.prove("Alder", pattern_bars=4)
+        port = self.socket("Junction 6", "out 5")
+        late = Proof.objects.get().proved.lateness_ms
+        self.assertEqual(clock_ms(self.plan), {port: late})
+        rig = self.plan.rig
+        sending = Sending(compensate=True, shift_ms=3.0)
+        after = set_sockets(self.plan, {port: {"sending": sending}})
+        sent = {one.port: one.sending.shift_ms for one in clocks_of(after, clock_ms(self.plan))}
+        self.assertEqual(sent[rig.find(port)[1].system_name], round(-late, 3))
+
+    def test_where_there_can_be_no_proof_the_reason_is_told(self):
+        self.assertIn("Nothing came back while the clock ran", self.prove("Alder").content.decode())
+        box = box_named(self.plan, "Alder")
+        self.client.post(reverse("sync:box", args=[box.uid]), {"plays": "pattern", "pace": "as the host", "bars": 40})
+        self.assertIn("shorter than the pattern of Alder", self.told(self.prove("Alder")))
+        self.client.post(reverse("sync:clock", args=[self.socket("Junction 6", "out 5")]), {"on": "0"})
+        self.assertIn("Alder gets no clock", self.told(self.prove("Alder")))

@@ -4,6 +4,7 @@ from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
 from hypotaxis.records.models.session import Pass, Session, Take, Track
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
+from hypotaxis.records.models.sync import Proof
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
@@ -20,6 +21,7 @@ __all__ = [
     "Pass",
     "Patch",
     "PatchList",
+    "Proof",
     "Rig",
     "Route",
     "Session",

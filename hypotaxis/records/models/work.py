@@ -35,5 +35,10 @@ class Job(WithUid):
         return f"{self.kind} {self.state}"
 
     @property
+    def percent(self) -> float:
+        """How far it is."""
+        return round(self.progress * 100, 1)
+
+    @property
     def finished(self) -> bool:
         return self.state not in self.UNFINISHED

@@ -54,6 +54,7 @@ class PortForm(Merged, forms.Form):
         kept = port.sending or Sending()
         initial = {name: getattr(kept, name) for name in self.base_fields}
         super().__init__(*args, initial=initial, prefix=port.uid, **kwargs)
+        self.fields["shift_ms"].widget.attrs["aria-label"] = f"Shift of {port.name}, ms"
 
     def sending(self) -> Sending:
         """What is sent."""

@@ -1,6 +1,7 @@
 """What a person changes of sync, and the rows of its page."""
 
 from dataclasses import asdict, dataclass, replace
+from datetime import datetime
 from fractions import Fraction
 
 from hypotaxis.core.drawing.lattice import Lattice, RowPicture, Scale, lattice, row
@@ -28,8 +29,9 @@ from hypotaxis.core.sync.wander import told as time_told
 from hypotaxis.core.sync.wander import wander
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 from hypotaxis.records.journal import change_plan
-from hypotaxis.records.models import Rig, Session
+from hypotaxis.records.models import Proof, Rig, Session
 from hypotaxis.steps.sync.forms import PortForm
+from hypotaxis.steps.sync.proving import is_stale, verdict
 
 
 def set_loop(session: Session, setting: LoopSetting) -> None:
@@ -72,6 +74,18 @@ def set_following(rig: Rig, plan: Plan, box: Box, following: Following) -> None:
 
 
 @dataclass(frozen=True)
+class ProofTold:
+    """What the newest proof of a box says. amiss: it is not in step, or not as predicted; trouble: why there is no
+    answer."""
+
+    told: str
+    when: datetime
+    stale: bool
+    amiss: bool
+    trouble: str
+
+
+@dataclass(frozen=True)
 class BoxRow:
     """A box that hears clock. told: what goes by it; by: the ports it comes from; slips: since when, "" = never."""
 
@@ -80,6 +94,7 @@ class BoxRow:
     by: str
     picture: RowPicture | None
     slips: str
+    proof: ProofTold | None = None
 
 
 @dataclass(frozen=True)
@@ -112,16 +127,17 @@ class SyncPage:
     """Sentences about boxes that follow nobody."""
 
 
-def page_of(plan: Plan, px_a_bar: int, form: PortForm | None = None) -> SyncPage:
+def page_of(rig: Rig, plan: Plan, px_a_bar: int, form: PortForm | None = None) -> SyncPage:
     """The page for a plan. form: of a port whose input was refused."""
     course, heard = plan.song, clocked(plan)
+    proofs = {row.box_uid: row for row in rig.proofs.select_related("job").order_by("made")}
     head, scale = lattice(course, px_a_bar) if course else (None, None)
     boxes = [plan.rig.box(uid) for uid in heard]
     shown = [box for box in boxes if box.setup.takes_clock or box.following.plays]
     ports = [end.socket for end in ports_of(plan.rig, "out")]
     return SyncPage(
         head=head,
-        boxes=tuple(_box_row(plan, course, scale, box, heard[box.uid]) for box in shown),
+        boxes=tuple(_box_row(plan, course, scale, box, heard[box.uid], proofs) for box in shown),
         ports=tuple(_port_row(plan, course, one, shown, heard, form) for one in ports if one.clock),
         silent=tuple(
             (one.uid, plan.rig.socket_text(one.uid))
@@ -132,7 +148,7 @@ def page_of(plan: Plan, px_a_bar: int, form: PortForm | None = None) -> SyncPage
     )
 
 
-def _box_row(plan: Plan, course: Course | None, scale: Scale | None, box: Box, ways: list[Clocked]) -> BoxRow:
+def _box_row(plan: Plan, course: Course | None, scale: Scale | None, box: Box, ways: list[Clocked], proofs) -> BoxRow:
     sending = sending_of(plan, ways[0].port)
     walked = walk(course, sending, box.following) if course else []
     picture = row(scale, box.following, walked, _sent_in_words(course, sending)) if scale and walked else None
@@ -140,7 +156,16 @@ def _box_row(plan: Plan, course: Course | None, scale: Scale | None, box: Box, w
     times = {0: "from the beginning", 1: "from the second time on", 2: "from the third time on"}
     slips = "" if first is None else f"slips {times.get(first, f'from time {first + 1} on')}"
     by = listed([plan.rig.socket_text(way.port) for way in ways])
-    return BoxRow(box, _plays_told(box.following, course), f"clock by {by}", picture, slips)
+    told = _proof_told(plan, box, proofs[box.uid]) if box.uid in proofs else None
+    return BoxRow(box, _plays_told(box.following, course), f"clock by {by}", picture, slips, told)
+
+
+def _proof_told(plan: Plan, box: Box, row: Proof) -> ProofTold | None:
+    found, job = row.proved, row.job
+    if found is None:
+        return ProofTold("", row.made, stale=False, amiss=True, trouble=job.message) if job.message else None
+    amiss = not (found.in_step and found.as_predicted)
+    return ProofTold(verdict(plan, box, found), row.made, is_stale(row, plan, box), amiss, "")
 
 
 def _plays_told(following: Following, course: Course | None) -> str:

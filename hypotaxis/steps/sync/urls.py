@@ -11,4 +11,7 @@ urlpatterns = [
     path("port/<uuid:uid>/", views.port, name="port"),
     path("clock/<uuid:uid>/", views.clock, name="clock"),
     path("box/<uuid:uid>/", views.box, name="box"),
+    path("prove/<uuid:uid>/", views.prove, name="prove"),
+    path("proof/<uuid:uid>/", views.proof, name="proof"),
+    path("proof/<uuid:uid>/stop/", views.stop_proof, name="stop-proof"),
 ]

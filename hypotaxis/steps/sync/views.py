@@ -2,18 +2,21 @@
 
 from django.contrib import messages
 from django.http import Http404
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.lattice import CELL_H, DROP, GHOST_H, HOST_H, TOP, USUAL_ZOOM, ZOOMS
+from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.rig.values import Socket
 from hypotaxis.core.sync.divisions import divisions
 from hypotaxis.core.sync.following import bar_ticks
 from hypotaxis.core.sync.values import WRAPS, Sending
 from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.jobs import ask_to_cancel
+from hypotaxis.records.models import Job, Proof
 from hypotaxis.records.plan import loop_of
-from hypotaxis.steps.sync import services
+from hypotaxis.steps.sync import proving, services
 from hypotaxis.steps.sync.forms import WRAP_NAMES, BoxForm, LoopForm, PortForm
 
 MEASURES = {"host_h": HOST_H, "cell_h": CELL_H, "ghost_h": GHOST_H, "top": TOP, "drop": DROP}
@@ -24,7 +27,7 @@ def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None 
     """The lattice, and what each port sends."""
     here = in_use(request)
     place = _zoom(request)
-    page = services.page_of(here.plan, ZOOMS[place], port_form)
+    page = services.page_of(here.rig, here.plan, ZOOMS[place], port_form)
     context = {
         "page": page,
         "course": here.plan.song,
@@ -33,6 +36,7 @@ def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None 
         "closer": place + 1 if place + 1 < len(ZOOMS) else None,
         "farther": place - 1 if place else None,
         "tables": _tables(here),
+        "running": here.rig.proofs.filter(job__state__in=Job.UNFINISHED).select_related("job").first(),
         "wrap_names": WRAP_NAMES,
         **MEASURES,
         **more,
@@ -95,6 +99,35 @@ def box(request, uid):
         messages.success(request, f"How {found.name} follows is kept.")
         return _back(request)
     return home(request, box=found, box_form=form)
+
+
+@require_POST
+def prove(request, uid):
+    """Ask for a proof of a box."""
+    here = in_use(request)
+    found = here.plan.rig.box(str(uid))
+    if found is None or here.session is None:
+        raise Http404
+    try:
+        proving.start_proof(here.rig, here.session, here.plan, found, fast=request.POST.get("fast") == "on")
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    return _back(request)
+
+
+def proof(request, uid):
+    """How far a proof is, polled by the page."""
+    row = get_object_or_404(Proof.objects.select_related("job"), uid=uid)
+    answer = render(request, "sync/includes/proving.html", {"running": row})
+    answer["X-Finished"] = "1" if row.job.finished else "0"
+    return answer
+
+
+@require_POST
+def stop_proof(request, uid):
+    """End a proof; nothing of it is kept."""
+    ask_to_cancel(str(get_object_or_404(Proof, uid=uid).job_id))
+    return _back(request)
 
 
 def _loop_form(here: InUse, data=None) -> LoopForm:

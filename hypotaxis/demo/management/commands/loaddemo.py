@@ -18,12 +18,12 @@ from hypotaxis.steps.session.services.importing import import_score
 
 FOLDER = Path(__file__).parents[2]
 # The boxes' own settings, as someone set them on the panels. Two are not what the plan says, as on a real desk: Withy
-# receives on channel 7, and Reedbed takes its notes from USB.
+# receives on channel 7, and Reedbed takes its notes from USB. Withy plays a sequence of its own by the clock it hears.
 PANELS = {
     "Sedge": {"channels": [1, 2]},
     "Bittern": {"channels": [3]},
     "Alder": {"channels": [10]},
-    "Withy": {"channels": [7]},
+    "Withy": {"channels": [7], "pattern_bars": 3},
     "Reedbed": {"channels": list(range(1, 17)), "hears": "USB"},
 }
 

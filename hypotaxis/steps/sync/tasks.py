@@ -1,0 +1,5 @@
+"""Tasks the worker finds by this module's name."""
+
+from hypotaxis.steps.sync.proving import record_proof
+
+__all__ = ["record_proof"]
