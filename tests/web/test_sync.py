@@ -169,6 +169,11 @@ class ProveTest(DemoTest):
         page = self.prove("Alder", ignores=[], loses=True).content.decode()
         self.assertIn("it may lose the first one", page)
 
+    def test_an_arpeggio_is_proved_with_keys_held(self):
+        page = self.prove("Sedge", steps=True).content.decode()
+        self.assertIn("It follows 96 BPM. Its steps come +", page)
+        self.assertGreater(Proof.objects.get().proved.steps, 60)
+
     def test_its_lateness_is_what_is_compensated(self):
         self.prove("Alder", pattern_bars=4)
         port = self.socket("Junction 6", "out 5")

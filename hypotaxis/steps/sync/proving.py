@@ -9,6 +9,7 @@ from django.db import transaction
 
 from hypotaxis.core.errors import CannotSchedule, StudioTrouble
 from hypotaxis.core.formats.plain import as_lists, to_json
+from hypotaxis.core.midi.messages import note_off, note_on
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.values import Box
 from hypotaxis.core.studio import Message, RunSetup, Written
@@ -17,6 +18,7 @@ from hypotaxis.core.sync.following import bar_ticks, clocked, misstep_told, send
 from hypotaxis.core.sync.proof import Proof as Proved
 from hypotaxis.core.sync.proof import prove
 from hypotaxis.core.sync.sending import events
+from hypotaxis.core.sync.values import ARPEGGIO
 from hypotaxis.core.units import CLOCKS_A_QUARTER, counted, signed
 from hypotaxis.records.jobs import Reporter, begin, hand_over, running, work
 from hypotaxis.records.models import Job, Proof, Rig, Session
@@ -29,6 +31,9 @@ MOST_ROUNDS = 3
 LONGEST_S = 600
 RECORDED_SHARE = 0.9
 """Of the work; the rest is reading what was recorded."""
+HELD_KEYS = (48, 55, 60, 64, 67)
+"""Five, so that their turn does not fall on the same sixteenths again and again."""
+HELD_BEFORE_NS = 200_000_000
 LOST_A_CLOCK = 0.75
 """Later than this share of a clock it may have lost one."""
 
@@ -117,7 +122,8 @@ def _proved(row: Proof, plan: Plan, box: Box, reporter: Reporter) -> Proved:
         lasts_ns = int(course.ns(course.lasts))
         sent = events(course, sending, before_ns=begins_ns, after_ns=round(TAIL_S * 1e9))
         port = plan.rig.find(row.port)[1].system_name
-        source = Written([Message(max(0, one.time_ns + begins_ns), port, one.data) for one in sent])
+        leaving = [Message(max(0, one.time_ns + begins_ns), port, one.data) for one in sent]
+        source = Written(leaving + _held(box, home.channel, port, begins_ns, begins_ns + lasts_ns))
         names = tuple(plan.rig.find(uid)[1].system_name for uid in home.returns)
         asked = RunSetup(inputs=names, frames=lead + round((lasts_ns / 1e9 + TAIL_S) * rate), fast=row.fast)
         reporter.whole_s = asked.frames / rate
@@ -133,6 +139,14 @@ def _proved(row: Proof, plan: Plan, box: Box, reporter: Reporter) -> Proved:
     predicted = walk(course, sending, box.following)
     samples = np.concatenate(pieces)
     return prove(samples, rate, course, zero=float(lead), lasts=box.following.lasts_ticks, predicted=predicted)
+
+
+def _held(box: Box, channel: int, port: str, begins_ns: int, ends_ns: int) -> list[Message]:
+    """Keys that are held for an arpeggio, which plays nothing else."""
+    if box.following.plays != ARPEGGIO:
+        return []
+    begins = [Message(begins_ns - HELD_BEFORE_NS, port, note_on(channel, note, 100)) for note in HELD_KEYS]
+    return begins + [Message(ends_ns + 1_000_000, port, note_off(channel, note)) for note in HELD_KEYS]
 
 
 def is_stale(row: Proof, plan: Plan, box: Box) -> bool:
@@ -157,7 +171,8 @@ def _wraps_told(plan: Plan, box: Box, found: Proved) -> str:
     if not found.wraps:
         return ""
     if found.in_step and found.as_predicted:
-        return f"In step at {counted(len(found.wraps), 'wrap')}, as predicted."
+        doubt = "" if all(wrap.sure for wrap in found.wraps) else " What it plays fits other places as well."
+        return f"In step at {counted(len(found.wraps), 'wrap')}, as predicted.{doubt}"
     if found.as_predicted:
         return f"As predicted it is {_off(plan, box, found.wraps)}."
     if found.in_step:
