@@ -10,6 +10,7 @@ from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import write_rig_file
+from hypotaxis.core.studio import Message, Written
 from hypotaxis.devices.studio import DeviceStudio
 from hypotaxis.records import journal
 from hypotaxis.records.lateness import known_latenesses
@@ -20,7 +21,7 @@ from hypotaxis.steps.rig.listening import heard_of
 from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
 from tests.devices.desk import PERIOD, RATE, Truth, a_desk
-from tests.devices.test_jack import CLICKS, NOTES
+from tests.devices.test_jack import CLICKS, KEYS, NOTES
 from tests.devices.truth import REACTION
 from tests.web.base import DemoTest
 
@@ -91,6 +92,20 @@ class StudioTest(OnJack):
         self.assertIn("−6.0", self.page("rig:studio"))
         self.client.post(reverse("rig:listen"), {"note": "nowhere"})
         self.assertIn("does not report a MIDI output “nowhere”", self.page("rig:studio"))
+
+    def test_the_tempo_of_a_leader_is_told_as_it_arrives(self):
+        self.use_jack()
+        # A clock every 1,000 frames at 48 kHz is 120 BPM.
+        clocks = [Message(round((4_800 + 1_000 * number) * 1e9 / RATE), NOTES, b"\xf8") for number in range(60)]
+        with (
+            mock.patch("hypotaxis.steps.rig.listening.LISTEN_S", 1.6),
+            mock.patch("hypotaxis.steps.rig.listening.test_signals", return_value=Written(clocks)),
+        ):
+            self.client.post(reverse("rig:listen"), {})
+        heard = heard_of(Job.objects.filter(kind="listening").last())
+        self.assertEqual([port for port, _ in heard.tempos], [KEYS])
+        self.assertIn("120.00 BPM (±0.00)", heard.tempos[0][1])
+        self.assertIn("clock: 120.00 BPM", self.page("rig:studio"))
 
     def test_panic_is_there_for_real_devices_alone_and_says_what_it_did(self):
         self.assertNotIn("Panic", self.page("session:home"))

@@ -44,6 +44,9 @@ def main(server: str, name: str) -> None:
             if data == b"\xf0\x7d\x01\xf7":
                 # Asked to play a key.
                 keys.write_midi_event(offset, b"\x90\x3c\x64")
+            if data[0] >= 0xF8:
+                # What it is clocked by it passes on.
+                keys.write_midi_event(offset, data)
         while pressed:
             keys.write_midi_event(pressed.pop(), b"\x90\x3c\x64")
         clicks.get_array()[:] = coming[:frames]

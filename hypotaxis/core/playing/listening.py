@@ -38,7 +38,9 @@ class StudioHeard:
 
     inputs: tuple[EndHeard, ...] = ()
     received: tuple[tuple[str, str], ...] = ()
-    """(port, the bytes that came last) of each port by which something came."""
+    """(port, the bytes that came last, clock apart) of each port by which something came."""
+    tempos: tuple[tuple[str, str], ...] = ()
+    """(port, its tempo in words) of each port by which clock comes."""
 
 
 def test_signals(wish: ListenWish, rate: int) -> Written:

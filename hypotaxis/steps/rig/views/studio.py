@@ -199,6 +199,8 @@ class EndRow:
     peak: str = ""
     last: str = ""
     """The bytes that came last."""
+    tempo: str = ""
+    """The tempo of the clock that comes there, in words."""
     private: bool = False
     """It belongs to a control surface or an editor, so that no note is sent there."""
 
@@ -215,11 +217,19 @@ def _lists(rig: Rig, found: Reported, job: Job | None) -> dict[str, list[EndRow]
     }
     heard = heard_of(job) if job else StudioHeard()
     last, levels = dict(heard.received), {one.name: one for one in heard.inputs}
+    tempos = dict(heard.tempos)
 
     def midi(way: str) -> list[EndRow]:
         names = [port.system_name for port in found.ports if port.direction == way]
         return [
-            EndRow(name, ports.get((name, way), ""), last=last.get(name, ""), private=name in private) for name in names
+            EndRow(
+                name,
+                ports.get((name, way), ""),
+                last=last.get(name, ""),
+                tempo=tempos.get(name, "") if way == "in" else "",
+                private=name in private,
+            )
+            for name in names
         ]
 
     ins = []
