@@ -105,11 +105,12 @@ def course_of_bars(
     """The course through so many bars from first_bar (1 or later) on, run in to from begin_bar. Raises
     CannotSchedule."""
     begin_bar = first_bar if begin_bar is None else begin_bar
-    if begin_bar < 1 or bars < 1 or first_bar < begin_bar:
-        raise CannotSchedule(
-            f"{bars} bars from bar {first_bar}, begun at bar {begin_bar}, make no sense: bars count from 1, a loop has "
-            "one or more, and the run begins no later than the loop."
-        )
+    if min(begin_bar, first_bar) < 1:
+        raise CannotSchedule(f"There is no bar {min(begin_bar, first_bar)}: bars count from 1.")
+    if bars < 1:
+        raise CannotSchedule(f"{bars} bars are nothing to play: a loop has one or more.")
+    if first_bar < begin_bar:
+        raise CannotSchedule(f"The run begins at bar {begin_bar}, behind the loop, which begins at bar {first_bar}.")
     loop = (tempo.bar_tick(first_bar), tempo.bar_tick(first_bar + bars))
     return Course(tempo=tempo, begin=tempo.bar_tick(begin_bar), loop=loop, times=times)
 

@@ -133,8 +133,18 @@ def _time_code(course: Course, stretch: Stretch, sending: Sending, *, again: boo
         told = label(first_frame(begin, rate) + sending.offset, rate)
         yield Event(int(course.ns(stretch.since)) - FULL_NS, full(told, rate))
     until = end - Fraction(FULL_NS, 1_000_000_000) if goes_on else end
-    for at, data in pieces(begin, until, rate, sending.offset):
-        yield Event(round((at + since) * 1_000_000_000), data)
+    # In whole numbers: four hours have more than a million pieces.
+    quarter = Fraction(1_000_000_000) / (4 * rate.frames)
+    below = quarter.denominator * since.denominator
+    a_piece = quarter.numerator * since.denominator
+    shift = since.numerator * 1_000_000_000 * quarter.denominator
+    for number, data in pieces(begin, until, rate, sending.offset):
+        yield Event(_nearest(number * a_piece + shift, below), data)
+
+
+def _nearest(numerator: int, denominator: int) -> int:
+    whole, rest = divmod(numerator, denominator)
+    return whole + (2 * rest > denominator or (2 * rest == denominator and whole % 2 == 1))
 
 
 def tick_ns(course: Course) -> np.ndarray:

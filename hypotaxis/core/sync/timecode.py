@@ -76,16 +76,12 @@ def first_frame(at_s: Fraction, rate: Rate) -> int:
     return -(-at_s * rate.frames // 1)
 
 
-def pieces(begin_s: Fraction, end_s: Fraction, rate: Rate, offset: int = 0) -> Iterator[tuple[Fraction, bytes]]:
-    """(moment in s, bytes) of the pieces between two moments; the first begins with a frame. offset: the frame at
-    moment 0."""
-    quarter = 1 / (4 * rate.frames)
+def pieces(begin_s: Fraction, end_s: Fraction, rate: Rate, offset: int = 0) -> Iterator[tuple[int, bytes]]:
+    """(quarter frames from moment 0, bytes) of the pieces between two moments; the first begins with a frame. offset:
+    the frame at moment 0."""
     frame = first_frame(begin_s, rate)
-    while (begins := frame / rate.frames) < end_s:
-        told = label(frame + offset, rate)
-        for number in range(PIECES):
-            at = begins + number * quarter
-            if at >= end_s:
-                return
-            yield at, piece(number, told, rate)
-        frame += 2
+    end = -(-end_s * 4 * rate.frames // 1)
+    for quarter in range(4 * frame, end, PIECES):
+        told = label(quarter // 4 + offset, rate)
+        for number in range(min(PIECES, end - quarter)):
+            yield quarter + number, piece(number, told, rate)

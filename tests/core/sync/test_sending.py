@@ -148,8 +148,9 @@ class WrapTest(SimpleTestCase):
 
     def test_what_makes_no_sense_is_refused(self):
         for wrong, reason in (
-            ({"first_bar": 0, "bars": 1}, "bars count from 1"),
-            ({"first_bar": 1, "bars": 0}, "has one or more"),
+            ({"first_bar": 0, "bars": 1}, "There is no bar 0: bars count from 1"),
+            ({"first_bar": 1, "bars": 0}, "0 bars are nothing to play"),
+            ({"first_bar": 2, "bars": 1, "begin_bar": 3}, "begins at bar 3, behind the loop"),
             ({"first_bar": 1, "bars": 1, "times": 0}, "once or more often"),
             ({"first_bar": 1, "bars": 100, "times": 10_000}, "longer than 12 hours"),
         ):
@@ -188,8 +189,15 @@ class TimeCodeTest(SimpleTestCase):
     def test_pieces_stand_four_a_frame_and_begin_with_a_frame(self):
         rate = RATES["29.97"]
         told = list(pieces(Fraction(1, 100), Fraction(1), rate))
-        self.assertEqual(told[0][0], Fraction(1001, 30_000))
-        self.assertEqual({b[0] - a[0] for a, b in pairwise(told)}, {Fraction(1001, 120_000)})
+        # A hundredth of a second lies in frame 0: the first piece begins frame 1.
+        self.assertEqual([number for number, _ in told[:3]], [4, 5, 6])
+        self.assertEqual({b[0] - a[0] for a, b in pairwise(told)}, {1})
+        self.assertLess(Fraction(told[-1][0] * 1001, 120_000), 1)
+        course = course_of_bars(TempoMap(480, ((0, 500_000),)), first_bar=2, bars=1)
+        sent = [one.time_ns for one in events(course, Sending(time_code="29.97")) if one.data[0] == 0xF1]
+        quarter = Fraction(1001, 120_000)
+        first = -(-Fraction(2) // (4 * quarter)) * 4 * quarter
+        self.assertEqual(sent[:9], [round((first + number * quarter - 2) * 10**9) for number in range(9)])
 
     def test_at_a_wrap_the_pieces_stop_a_full_message_goes_and_they_go_on(self):
         tempo = TempoMap(480, ((0, 500_000),))
