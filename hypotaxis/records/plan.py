@@ -278,10 +278,14 @@ def loop_of(session: rows.Session) -> LoopSetting:
     return _known(LoopSetting, session.loop)
 
 
+def last_bar_of(session: rows.Session) -> int:
+    """The bar in which a session ends."""
+    return tempo_of(session).position(max(0, session.end_tick - 1)).bar
+
+
 def song_of(session: rows.Session) -> Course | None:
     """How a session goes through its bars; None where it has none, or its loop makes no sense any more."""
-    tempo, loop = tempo_of(session), loop_of(session)
-    last = tempo.position(max(0, session.end_tick - 1)).bar
+    tempo, loop, last = tempo_of(session), loop_of(session), last_bar_of(session)
     try:
         return course_of_bars(
             tempo,

@@ -89,9 +89,12 @@ class SyncTest(DemoTest):
 
     def test_an_end_of_the_loop_stops_at_a_bar_and_at_the_beginning(self):
         loop = LoopSetting(first_bar=3, bars=2)
-        self.assertEqual(moved(loop, None, "begin", 9), LoopSetting(first_bar=4, bars=1))
-        self.assertEqual(moved(loop, None, "begin", -9), LoopSetting(first_bar=1, bars=4))
-        self.assertEqual(moved(loop, None, "end", -9), LoopSetting(first_bar=3, bars=1))
+        self.assertEqual(moved(loop, None, "begin", 9, last_bar=16), LoopSetting(first_bar=4, bars=1))
+        self.assertEqual(moved(loop, None, "begin", -9, last_bar=16), LoopSetting(first_bar=1, bars=4))
+        self.assertEqual(moved(loop, None, "end", -9, last_bar=16), LoopSetting(first_bar=3, bars=1))
+        self.assertEqual(moved(loop, None, "end", 90, last_bar=16), LoopSetting(first_bar=3, bars=14))
+        beyond = self.send("loop", first_bar=15, bars=4, times=3, begin_bar=1)
+        self.assertContains(beyond, "The song ends with bar 16, and the loop would reach to bar 18.")
 
     def test_clock_is_switched_and_a_box_without_it_is_told_how_far_it_wanders(self):
         page = self.send("clock", self.port(5), on="0").content.decode()

@@ -9,9 +9,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import floor
 
+from hypotaxis.core.midi.messages import CLOCK
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
+from hypotaxis.core.studio import Message
 from hypotaxis.core.sync.course import Course
 from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
 from hypotaxis.core.sync.values import (
@@ -51,6 +53,23 @@ def clocked(plan: Plan) -> dict[str, list[Clocked]]:
                     ears = "usb" if socket.carried_by else socket.kind
                     found.setdefault(reached.box, []).append(Clocked(reached.box, end.socket.uid, ears))
     return found
+
+
+def standing_clock(plan: Plan, us_of_quarter: int, seconds: float) -> list[Message]:
+    """Clock on every port that always sends it, at one tempo, for a run in which the song stands."""
+    if plan.rig.leader:
+        return []
+    ports = [
+        end.socket.system_name
+        for end in ports_of(plan.rig, "out")
+        if end.socket.clock and end.socket.system_name and (end.socket.sending or Sending()).always
+    ]
+    count = int(seconds * 1e6 * CLOCKS_A_QUARTER // us_of_quarter) + 1
+    return [
+        Message(round(number * us_of_quarter * 1000 / CLOCKS_A_QUARTER), port, bytes([CLOCK]))
+        for port in ports
+        for number in range(count)
+    ]
 
 
 def sending_of(plan: Plan, port: str) -> Sending:

@@ -18,12 +18,12 @@ from hypotaxis.records.asked import number
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
-from hypotaxis.records.plan import tempo_of
+from hypotaxis.records.plan import last_bar_of, tempo_of
 from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
 from hypotaxis.steps.session.services import importing, placing, recording
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
-from hypotaxis.steps.session.services.picture import Picture, last_bar, meter_rows
+from hypotaxis.steps.session.services.picture import Picture, meter_rows
 
 
 def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
@@ -404,7 +404,7 @@ def _running_context(run: Pass) -> dict:
     )
     at = now.first_sample + frame - now.start
     tempo = tempo_of(run.session)
-    whole = float(tempo.samples_at(tempo.bar_tick(last_bar(run.session, tempo) + 1), setup.rate))
+    whole = float(tempo.samples_at(tempo.bar_tick(last_bar_of(run.session) + 1), setup.rate))
     tick = tempo.tick_at_us(max(0.0, at * 1e6 / setup.rate))
     return {
         "run": run,

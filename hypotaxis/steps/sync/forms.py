@@ -32,6 +32,20 @@ class LoopForm(Merged, forms.Form):
     times = forms.IntegerField(label="times", min_value=2, max_value=10_000)
     begin_bar = forms.IntegerField(label="begun at bar", min_value=1, max_value=100_000)
 
+    def __init__(self, *args, last_bar: int, **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        self.last_bar = last_bar
+
+    def clean(self):
+        values = super().clean()
+        end = (values.get("first_bar") or 1) + (values.get("bars") or 1) - 1
+        if end > self.last_bar and "first_bar" in values:
+            self.add_error(
+                "bars" if values.get("bars") else "first_bar",
+                f"The song ends with bar {self.last_bar}, and the loop would reach to bar {end}.",
+            )
+        return values
+
     def setting(self) -> LoopSetting:
         """The loop as it was typed; the run begins at the loop or before it."""
         values = self.cleaned_data

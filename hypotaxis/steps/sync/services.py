@@ -40,9 +40,9 @@ def set_loop(session: Session, setting: LoopSetting) -> None:
     session.save(update_fields=["loop"])
 
 
-def moved(setting: LoopSetting, course: Course | None, edge: str, by: int) -> LoopSetting:
-    """A loop with one of its ends ("begin" or "end") moved by bars; it keeps one bar at least. Where there was none yet
-    it is the whole song."""
+def moved(setting: LoopSetting, course: Course | None, edge: str, by: int, *, last_bar: int) -> LoopSetting:
+    """A loop with one of its ends ("begin" or "end") moved by bars; it keeps one bar at least, and ends with the song.
+    Where there was none yet it is the whole song."""
     bars = setting.bars
     if bars is None:
         if course is None:
@@ -53,7 +53,7 @@ def moved(setting: LoopSetting, course: Course | None, edge: str, by: int) -> Lo
         last = setting.first_bar + bars
         first = min(last - 1, max(1, setting.first_bar + by))
         return replace(setting, first_bar=first, bars=last - first, begin_bar=min(setting.begin_bar, first))
-    return replace(setting, bars=max(1, bars + by))
+    return replace(setting, bars=max(1, min(bars + by, last_bar + 1 - setting.first_bar)))
 
 
 def set_sending(rig: Rig, plan: Plan, port: Socket, sending: Sending) -> None:

@@ -15,7 +15,7 @@ from hypotaxis.core.sync.values import WRAPS, Sending
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Proof
-from hypotaxis.records.plan import loop_of
+from hypotaxis.records.plan import last_bar_of, loop_of
 from hypotaxis.steps.sync import proving, services
 from hypotaxis.steps.sync.forms import WRAP_NAMES, BoxForm, LoopForm, PortForm
 
@@ -55,7 +55,7 @@ def loop(request):
     edge, by = request.POST.get("edge", ""), request.POST.get("by", "")
     setting = form.setting()
     if edge and by.lstrip("-").isdigit():
-        setting = services.moved(setting, here.plan.song, edge, int(by[:8]))
+        setting = services.moved(setting, here.plan.song, edge, int(by[:8]), last_bar=form.last_bar)
     services.set_loop(here.session, setting)
     return _back(request)
 
@@ -132,7 +132,8 @@ def stop_proof(request, uid):
 
 def _loop_form(here: InUse, data=None) -> LoopForm:
     kept = loop_of(here.session)
-    return LoopForm(data, auto_id="loop_%s", initial={name: getattr(kept, name) for name in LoopForm.base_fields})
+    initial = {name: getattr(kept, name) for name in LoopForm.base_fields}
+    return LoopForm(data, auto_id="loop_%s", initial=initial, last_bar=last_bar_of(here.session))
 
 
 def _zoom(request) -> int:

@@ -13,7 +13,7 @@ from hypotaxis.core.rig.change import add_box, set_box, set_rig, set_sockets, se
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.sync.course import course_of_bars
-from hypotaxis.core.sync.following import cures, walk
+from hypotaxis.core.sync.following import cures, standing_clock, walk
 from hypotaxis.core.sync.misstep import missteps
 from hypotaxis.core.sync.values import Following, Sending
 from hypotaxis.demo.compose import in_step, saltmarsh_room
@@ -66,6 +66,19 @@ class WalkTest(SimpleTestCase):
         self.assertEqual(walk(course, Sending(), pattern(4))[0], 0)
         self.assertEqual(cures(course, Sending(position=False), pattern(4)), [])
         self.assertEqual(cures(course, Sending(), pattern(4)), ["position"])
+
+
+class StandingClockTest(SimpleTestCase):
+    def test_clock_that_always_runs_goes_on_while_the_song_stands(self):
+        plan = in_step(saltmarsh_room())
+        self.assertEqual(standing_clock(plan, 625_000, 1.0), [])
+        port = uid_of(plan, "Junction 6", "out 5")
+        named = {"system_name": "five", "sending": Sending(always=True)}
+        sent = standing_clock(set_sockets(plan, {port: named}), 625_000, 1.0)
+        # 96 BPM: 38.4 clocks a second, the first at once.
+        self.assertEqual((len(sent), sent[-1].time_ns, {one.port for one in sent}), (39, 989_583_333, {"five"}))
+        led = set_rig(set_sockets(plan, {port: named}), leader=box_named(plan, "Alder").uid)
+        self.assertEqual(standing_clock(led, 625_000, 1.0), [])
 
 
 class LatticeTest(SimpleTestCase):

@@ -36,11 +36,13 @@ from hypotaxis.core.playing.tryout import (
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.listening import InputMeter
+from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER
 from hypotaxis.core.studio import Block, Message, RunSetup, Studio, Written
+from hypotaxis.core.sync.following import standing_clock
 from hypotaxis.core.units import db_to_factor, factor_to_db, stored_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import begin, hand_over, running, work
-from hypotaxis.records.models import Job, Rig, Track
+from hypotaxis.records.models import Job, Rig, Session, Track
 from hypotaxis.records.patch_lists import calls_of
 from hypotaxis.records.plan import load_plan, notes_of, tempo_of
 from hypotaxis.records.studio import studio_for
@@ -115,7 +117,8 @@ def play(job_uid: str) -> None:
             fast = wish.fast and wish.kind != "pattern" and studio.hurries
             played = _Played(plan, instrument) if wish.kind == "keys" else None
             asked = RunSetup(inputs=tuple(names), frames=frames, fast=fast, echo=played.echo.rules if played else ())
-            with closing(studio.run(Written(tryout.messages), asked)) as run:
+            clock = standing_clock(plan, _us_of_quarter(job.request["rig"]), tryout.seconds)
+            with closing(studio.run(Written([*tryout.messages, *clock]), asked)) as run:
                 for block in run:
                     if played:
                         played.hear(block)
@@ -141,6 +144,12 @@ def play(job_uid: str) -> None:
             turned = -1 if instrument.inverted else 1
             sound = np.concatenate(blocks) * db_to_factor(instrument.home_trim_db) * turned
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
+
+
+def _us_of_quarter(rig_uid: str) -> int:
+    """The tempo at which clock runs while the song stands: the newest session's at its beginning."""
+    session = Session.objects.filter(rig=rig_uid, away=False).first()
+    return tempo_of(session).us_of_quarter(0) if session else DEFAULT_US_PER_QUARTER
 
 
 class _Played:

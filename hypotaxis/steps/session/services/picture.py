@@ -28,7 +28,7 @@ from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
-from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.records.plan import last_bar_of, notes_of, tempo_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.placing import lender_of
 from hypotaxis.steps.session.services.recording import latest_measured
@@ -127,7 +127,7 @@ class Picture:
         takes = list(session.takes.filter(track__away=False).select_related("run", "track"))
         self.takes = [take for take in takes if take.kept]
         self.away = [take for take in takes if not take.kept]
-        self.last_bar = last_bar(session, self.tempo)
+        self.last_bar = last_bar_of(session)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
         self.onsets = np.unique(np.concatenate([notes_of(t)["tick"] for t in self.rows] or [np.zeros(0, int)]))
@@ -277,11 +277,6 @@ def _homes(plan: Plan, instrument: Instrument) -> list[str]:
     """Every return of an instrument as it is spoken of, further ones by their names."""
     named = [(one.name, returns_text(plan.rig, one.inputs)) for one in instrument.every_return if one.inputs]
     return [f"{inputs} ({name})" if name else inputs for name, inputs in named]
-
-
-def last_bar(session: Session, tempo: TempoMap) -> int:
-    """The bar in which the session's notes end."""
-    return max(1, tempo.position(max(0, session.end_tick - 1)).bar)
 
 
 def _gain(take: Take) -> float:
