@@ -12,6 +12,7 @@ import numpy as np
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import heard_from, host_audio, ways_into
 from hypotaxis.core.session.listening import AUDIBLE_DB
+from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.timing.doubt import ABOVE_DB, LOWEST_DB
 from hypotaxis.core.units import factor_to_db
 
@@ -49,15 +50,17 @@ def watched_inputs(
     plan: Plan, recorded: Sequence[str], boxes: Sequence[str], senders: Sequence[Sender]
 ) -> tuple[WatchedInput, ...]:
     """The other inputs of the interfaces that are recorded from; those that the armed boxes themselves come home by are
-    theirs to move. recorded: socket uids; boxes: uids of the armed instruments' boxes."""
+    theirs to move, and those of boxes that play by the clock they are sent move whatever is recorded. recorded: socket
+    uids; boxes: uids of the armed instruments' boxes."""
     used = {plan.rig.find(uid)[0].uid for uid in recorded if plan.rig.find(uid)}
     returned = {uid for loop in plan.loops for uid in loop.returns}
+    by_clock = {uid for uid in clocked(plan) if plan.rig.box(uid).following.plays}
     found = []
     for box, socket in host_audio(plan.rig, "in"):
         if not socket.system_name or box.uid not in used or socket.uid in recorded or socket.uid in returned:
             continue
         sources = {plan.rig.find(way[0].source)[0].uid for way in ways_into(plan.rig, socket.uid)}
-        if sources & set(boxes):
+        if sources & {*boxes, *by_clock}:
             continue
         told, tracks = _told(plan, socket.name, sources, senders)
         found.append(WatchedInput(socket.system_name, socket.name, told, tracks))
