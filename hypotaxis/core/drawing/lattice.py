@@ -5,9 +5,10 @@ plays is dropped below it, with the misstep written at each wrap. x in px from t
 bar.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from math import floor
 
 from hypotaxis.core.sync.course import Course, Stretch
@@ -20,9 +21,11 @@ ZOOMS = (6, 12, 24, 35, 70, 140, 280, 700, 1920)
 USUAL_ZOOM = 4
 MOST_STRETCHES, MOST_PX, MOST_CELLS = 16, 24_000, 3_000
 HOST_H, CELL_H, GHOST_H = 56, 38, 24
-TOP, DROP, IN_STEP_H, OFF_H = 22, 76, 82, 136
+TOP, DROP, IN_STEP_H, OFF_H = 22, 76, 100, 136
 BEATS_FROM, SIXTEENTHS_FROM, TICKS_FROM = 35, 280, 1920
 LEAST_LABEL = 14
+NUMBER_DX = 9
+"""From a cell's edge to its number."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +58,25 @@ class Cell:
 
 
 @dataclass(frozen=True)
+class Numbers:
+    """Single characters, each at its x, as one text of SVG. xs: in a row, separated by spaces."""
+
+    xs: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Strip:
+    """Cells as few shapes, so that a page of many rows stays light. long: those whose number has several characters."""
+
+    path: str
+    firsts: str
+    numbers: Numbers
+    first_numbers: Numbers
+    long: tuple[Cell, ...]
+
+
+@dataclass(frozen=True)
 class Arrow:
     """From where the host counts a pattern's beginning to where the box plays it."""
 
@@ -75,6 +97,24 @@ class RowPicture:
     arrows: tuple[Arrow, ...]
     wraps: tuple[Arrow, ...]
     """What is sent, at each wrap."""
+    lines: str = ""
+    """The bars' lines behind it, and where the loop begins and ends."""
+    edges: str = ""
+
+    @cached_property
+    def played(self) -> Strip | None:
+        """What it plays, where they agree."""
+        return _strip(self.cells, TOP, CELL_H)
+
+    @cached_property
+    def counted(self) -> Strip | None:
+        """What the host counts, where they part."""
+        return _strip(self.ghosts, TOP, GHOST_H)
+
+    @cached_property
+    def off(self) -> Strip | None:
+        """What it plays, where they part."""
+        return _strip(self.dropped, DROP, CELL_H)
 
 
 @dataclass(frozen=True)
@@ -90,6 +130,53 @@ class Lattice:
     """The loop's ends, the first time it is played."""
     left_out: int
     px_a_bar: int
+
+    @cached_property
+    def fine(self) -> str:
+        """The lines inside bars."""
+        return "".join(f"M{one.x} 48V{HOST_H}" for one in self.marks if one.weight != "bar")
+
+    @cached_property
+    def bars(self) -> str:
+        """The bars' lines in the host's head."""
+        return "".join(f"M{one.x} 26V{HOST_H}" for one in self.marks if one.weight == "bar" and not one.edge)
+
+    @cached_property
+    def edges(self) -> str:
+        """Where the loop begins and ends, in the host's head."""
+        return "".join(f"M{one.x} 20V{HOST_H}" for one in self.marks if one.edge)
+
+    @cached_property
+    def named(self) -> tuple[Mark, ...]:
+        """The bars that carry their number."""
+        return tuple(one for one in self.marks if one.label)
+
+    def behind(self, height: int) -> tuple[str, str]:
+        """(bars' lines, the loop's ends) behind a row of this height."""
+        bars = [one for one in self.marks if one.weight == "bar"]
+        lines = "".join(f"M{one.x} 0V{height}" for one in bars if not one.edge)
+        return lines, "".join(f"M{one.x} 0V{height}" for one in bars if one.edge)
+
+
+def _strip(cells: Sequence[Cell], top: int, height: int) -> Strip | None:
+    """Cells as shapes, from `top` down."""
+    if not cells:
+        return None
+    path = "".join(f"M{one.x} {top}h{one.width}v{height}h{-one.width}z" for one in cells)
+    firsts = "".join(f"M{one.x} {top}h4v{height}h-4z" for one in cells if one.first)
+    short = [one for one in cells if len(one.label) == 1]
+    return Strip(
+        path,
+        firsts,
+        _numbers(one for one in short if not one.first),
+        _numbers(one for one in short if one.first),
+        tuple(one for one in cells if len(one.label) > 1),
+    )
+
+
+def _numbers(cells: Iterable[Cell]) -> Numbers:
+    cells = list(cells)
+    return Numbers(" ".join(f"{one.x + NUMBER_DX:.2f}" for one in cells), "".join(one.label for one in cells))
 
 
 class Scale:
@@ -177,22 +264,32 @@ def row(scale: Scale, following: Following, walked: Sequence[Fraction], sent: st
     lasts = following.lasts_ticks
     cells, ghosts, dropped, arrows = [], [], [], []
     if lasts:
+        # Most times round are like another: worked out once.
+        drawn: dict[tuple, list[Cell]] = {}
+
+        def cells_at(stretch: Stretch, x: float, ahead: Fraction) -> list[Cell]:
+            like = (stretch.begin, stretch.end, ahead)
+            if like not in drawn:
+                drawn[like] = list(_cells(scale, stretch, ahead, lasts))
+            return [Cell(round(x + one.x, 2), one.width, one.label, one.first) for one in drawn[like]]
+
         for (stretch, x), ahead in zip(scale.shown, walked, strict=False):
             if len(cells) + len(dropped) > MOST_CELLS:
                 break
             if not ahead:
-                cells += _cells(scale, stretch, x, Fraction(0), lasts)
+                cells += cells_at(stretch, x, Fraction(0))
                 continue
-            ghosts += _cells(scale, stretch, x, Fraction(0), lasts)
-            dropped += _cells(scale, stretch, x, ahead, lasts)
+            ghosts += cells_at(stretch, x, Fraction(0))
+            dropped += cells_at(stretch, x, ahead)
             arrows += _arrow(scale, stretch, x, ahead, lasts)
     wraps = [Arrow(round(x, 2), round(x, 2), sent) for _, x in scale.shown[1:]] if sent else []
     height = OFF_H if dropped else IN_STEP_H
     return RowPicture(height, tuple(cells), tuple(ghosts), tuple(dropped), tuple(arrows), tuple(wraps))
 
 
-def _cells(scale: Scale, stretch: Stretch, x: float, ahead: Fraction, lasts: int) -> Iterator[Cell]:
-    """A pattern's bars in a stretch, each as long as the loop's first bar; short patterns are one cell."""
+def _cells(scale: Scale, stretch: Stretch, ahead: Fraction, lasts: int) -> Iterator[Cell]:
+    """A pattern's bars in a stretch, from its beginning, each as long as the loop's first bar; whole patterns where
+    there is no room for them."""
     at, end, a_bar = scale.ticks(stretch.begin), scale.ticks(stretch.end), scale.a_bar
     begin = at
     narrow = scale.px_of(a_bar) < LEAST_LABEL
@@ -204,7 +301,7 @@ def _cells(scale: Scale, stretch: Stretch, x: float, ahead: Fraction, lasts: int
         until = min(until, end - at)
         width = scale.px_of(until)
         label = str(floor(place / a_bar) + 1) if width >= LEAST_LABEL and not place % a_bar else ""
-        yield Cell(round(x + scale.px_of(at - begin), 2), round(width, 2), label, place == 0)
+        yield Cell(scale.px_of(at - begin), round(width, 2), label, place == 0)
         at += until
 
 

@@ -5,9 +5,9 @@ is played once. Times are exact: integers in 1/(24 · ticks a quarter) µs from 
 to ns, where they leave. A *tick* is a clock, 24 a quarter note (MIDI 1.0); a score's ticks are called so.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 
 import numpy as np
 
@@ -67,20 +67,19 @@ class Course:
         """Exact times of the score's ticks from its zero."""
         return self.tempo.exact_us(np.asarray(ticks, dtype=np.int64) * CLOCKS_A_QUARTER, CLOCKS_A_QUARTER)
 
-    @property
-    def stretches(self) -> Iterator[Stretch]:
+    @cached_property
+    def stretches(self) -> tuple[Stretch, ...]:
         """What is played, jump by jump."""
         first, end = self.loop
-        yield Stretch(self.begin, end, 0)
         since, lasts = int(self.exact(end) - self.exact(self.begin)), int(self.exact(end) - self.exact(first))
-        for _ in range(self.times - 1):
-            yield Stretch(first, end, since)
-            since += lasts
+        again = (Stretch(first, end, since + number * lasts) for number in range(self.times - 1))
+        return (Stretch(self.begin, end, 0), *again)
 
-    @property
+    @cached_property
     def lasts(self) -> int:
         """Exact time at which it ends."""
-        return [one.since + int(self.exact(one.end) - self.exact(one.begin)) for one in self.stretches][-1]
+        last = self.stretches[-1]
+        return last.since + int(self.exact(last.end) - self.exact(last.begin))
 
     def count(self, one: Stretch) -> int:
         """How many clocks a stretch has."""

@@ -79,31 +79,34 @@ def sending_of(plan: Plan, port: str) -> Sending:
 
 def walk(course: Course, sending: Sending, following: Following) -> list[Fraction]:
     """How far the pattern is ahead in each stretch; empty where its length is not known, or it has no pattern."""
-    lasts = following.lasts_ticks
+    parts = course.tempo.ticks_per_quarter
+    return [Fraction(one, parts) for one in _walk(course, sending, following)]
+
+
+def _walk(course: Course, sending: Sending, following: Following) -> list[int]:
+    """The same in whole parts of a tick, as many as the score has ticks a quarter."""
+    parts = course.tempo.ticks_per_quarter
+    lasts, sixteenth = (following.lasts_ticks or 0) * parts, TICKS_A_SIXTEENTH * parts
     if not lasts:
         return []
-    found: list[Fraction] = []
+    found: list[int] = []
     before = None
     for number, stretch in enumerate(course.stretches):
-        here = _tick(course, stretch.begin)
+        here = CLOCKS_A_QUARTER * stretch.begin
         sent = _sent_at_first(course, sending) if number == 0 else sending.wrap
         obeyed = _obeyed(sent, sending, following, running=number > 0)
         if obeyed == START_AGAIN:
             ahead = -here
         elif obeyed == POSITION:
-            ahead = floor(here / TICKS_A_SIXTEENTH) * TICKS_A_SIXTEENTH - here
+            ahead = -(here % sixteenth)
         elif number == 0:
-            ahead = Fraction(0)
+            ahead = 0
         else:
             # Its count went on by the clocks that were really sent, and the host's went back.
-            ahead = found[-1] + course.count(before) + _tick(course, before.begin) - here
+            ahead = found[-1] + course.count(before) * parts + CLOCKS_A_QUARTER * before.begin - here
         found.append(ahead % lasts)
         before = stretch
     return found
-
-
-def _tick(course: Course, tick: int) -> Fraction:
-    return Fraction(CLOCKS_A_QUARTER * tick, course.tempo.ticks_per_quarter)
 
 
 def _sent_at_first(course: Course, sending: Sending) -> str:
@@ -123,7 +126,7 @@ def _obeyed(sent: str, sending: Sending, following: Following, *, running: bool)
 
 def in_step(course: Course, sending: Sending, following: Following) -> bool | None:
     """Whether a pattern stands where the host counts it all the way; None where that is not known."""
-    walked = walk(course, sending, following)
+    walked = _walk(course, sending, following)
     return not any(walked) if walked else None
 
 

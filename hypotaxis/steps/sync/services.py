@@ -137,7 +137,7 @@ def page_of(rig: Rig, plan: Plan, px_a_bar: int, form: PortForm | None = None) -
     ports = [end.socket for end in ports_of(plan.rig, "out")]
     return SyncPage(
         head=head,
-        boxes=tuple(_box_row(plan, course, scale, box, heard[box.uid], proofs) for box in shown),
+        boxes=tuple(_box_row(plan, head, scale, box, heard[box.uid], proofs) for box in shown),
         ports=tuple(_port_row(plan, course, one, shown, heard, form) for one in ports if one.clock),
         silent=tuple(
             (one.uid, plan.rig.socket_text(one.uid))
@@ -148,10 +148,15 @@ def page_of(rig: Rig, plan: Plan, px_a_bar: int, form: PortForm | None = None) -
     )
 
 
-def _box_row(plan: Plan, course: Course | None, scale: Scale | None, box: Box, ways: list[Clocked], proofs) -> BoxRow:
+def _box_row(plan: Plan, head: Lattice | None, scale: Scale | None, box: Box, ways: list[Clocked], proofs) -> BoxRow:
+    course = plan.song
     sending = sending_of(plan, ways[0].port)
     walked = walk(course, sending, box.following) if course else []
-    picture = row(scale, box.following, walked, _sent_in_words(course, sending)) if scale and walked else None
+    picture = None
+    if head and scale and walked:
+        picture = row(scale, box.following, walked, _sent_in_words(course, sending))
+        lines, edges = head.behind(picture.height)
+        picture = replace(picture, lines=lines, edges=edges)
     first = next((number for number, ahead in enumerate(walked) if ahead), None)
     times = {0: "from the beginning", 1: "from the second time on", 2: "from the third time on"}
     slips = "" if first is None else f"slips {times.get(first, f'from time {first + 1} on')}"

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from hypotaxis.core.drawing.lattice import CELL_H, DROP, GHOST_H, HOST_H, TOP, USUAL_ZOOM, ZOOMS
+from hypotaxis.core.drawing.lattice import HOST_H, USUAL_ZOOM, ZOOMS
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.rig.values import Socket
 from hypotaxis.core.sync.divisions import divisions
@@ -19,7 +19,6 @@ from hypotaxis.records.plan import last_bar_of, loop_of
 from hypotaxis.steps.sync import proving, services
 from hypotaxis.steps.sync.forms import WRAP_NAMES, BoxForm, LoopForm, PortForm
 
-MEASURES = {"host_h": HOST_H, "cell_h": CELL_H, "ghost_h": GHOST_H, "top": TOP, "drop": DROP}
 MOST_TEMPOS = 40
 
 
@@ -38,7 +37,7 @@ def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None 
         "tables": _tables(here),
         "running": here.rig.proofs.filter(job__state__in=Job.UNFINISHED).select_related("job").first(),
         "wrap_names": WRAP_NAMES,
-        **MEASURES,
+        "host_h": HOST_H,
         **more,
     }
     return render(request, "sync/home.html", context)
