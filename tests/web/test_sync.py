@@ -70,7 +70,7 @@ class SyncTest(DemoTest):
             (following.length_ticks, following.lasts_ticks, following.obeys), (240, 480, ("start", "stop"))
         )
         page = self.page("sync:home")
-        self.assertIn("pattern of 2 bars and 8/16, counts half", page)
+        self.assertIn("pattern of 2 bars and 8/16, counts half: 5 bars here, 80 sixteenths, 480 ticks", page)
         self.assertIn("Alder ignores the song position it is sent", [f.title for f in check(self.now())])
         self.send("box", box.uid, plays="LFO or delay", division="1/8 dotted", pace="as the host")
         self.assertIn("LFO or delay of 1/8 dotted: 468.8 ms, 2.13 Hz", self.page("sync:home"))
@@ -141,7 +141,9 @@ class LoopedPassTest(DemoTest):
         # Two bars at 96 BPM are five seconds: 240,000 samples between the wraps.
         self.assertEqual(takes[1].frames, 240_000)
         self.assertEqual(takes[1].first_sample, round(5.0 * 48_000))
-        self.assertIn('name="times" value="1"', self.page("session:home"))
+        page = self.page("session:home")
+        self.assertIn("pass 1, time 3", page)
+        self.assertIn('name="times" value="1"', page)
         self.client.post(reverse("session:start"), form | {"times": 0, "token": "none"})
         self.assertEqual(self.session.passes.count(), 1)
 

@@ -179,13 +179,24 @@ def _plays_told(following: Following, course: Course | None) -> str:
     if following.length_ticks is None:
         return f"{following.plays}, length not known"
     length = _length_told(following.length_ticks, course)
-    pace = "" if following.pace == AS_THE_HOST else f", counts {following.pace}"
+    pace = ""
+    if following.pace != AS_THE_HOST:
+        lasts = following.lasts_ticks
+        pace = f", counts {following.pace}: {_length_told(lasts, course)} here, {lasts // 6} sixteenths, {lasts} ticks"
     if following.plays == OSCILLATOR and course:
-        bpm = course.tempo.bpm_at(course.begin)
         quarters = following.lasts_ticks / CLOCKS_A_QUARTER
+        paces = sorted({course.tempo.bpm_at(tick) for tick, _ in course.tempo.tempos})
+        ms = _range([60_000 * quarters / bpm for bpm in reversed(paces)], ".1f")
+        hertz = _range([bpm / 60 / quarters for bpm in paces], ".3g")
         name = next((one for one, value in QUARTERS.items() if value == Fraction(following.length_ticks, 24)), length)
-        return f"{following.plays} of {name}: {60_000 * quarters / bpm:.1f} ms, {bpm / 60 / quarters:.3g} Hz{pace}"
+        return f"{following.plays} of {name}: {ms} ms, {hertz} Hz{pace}"
     return f"{following.plays} of {length}{pace}"
+
+
+def _range(values: list[float], form: str) -> str:
+    """The lowest and highest of ascending values, or the one there is."""
+    first, last = f"{values[0]:{form}}", f"{values[-1]:{form}}"
+    return first if first == last else f"{first}–{last}"
 
 
 def _length_told(ticks: int, course: Course | None) -> str:
