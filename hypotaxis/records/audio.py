@@ -157,9 +157,10 @@ def keep_take(blocks: Iterable[np.ndarray], *, rate: int, channels: int, frames:
         file.drop()
 
 
-def partial_blocks(path: Path, width: int, frames: int) -> Iterator[np.ndarray]:
-    """Blocks of a partial file that is `width` inputs wide, shape (frames, width)."""
+def partial_blocks(path: Path, width: int, frames: int, *, first: int = 0) -> Iterator[np.ndarray]:
+    """Blocks of so many frames from `first` on of a partial file that is `width` inputs wide, shape (frames, width)."""
     with path.open("rb") as stream:
+        stream.seek(4 * width * first)
         left = frames
         while left > 0:
             count = min(left, FRAMES_A_BLOCK)

@@ -75,6 +75,6 @@ class PassForm(forms.Form):
 
     first_bar = forms.IntegerField(label="from bar", min_value=1)
     last_bar = forms.IntegerField(label="to bar", min_value=1)
-    times = forms.IntegerField(label="times", min_value=1, max_value=1000, required=False)
+    times = forms.IntegerField(label="times", min_value=1, max_value=999, required=False)
     fast = forms.BooleanField(required=False)
     place = forms.BooleanField(required=False)

@@ -190,7 +190,7 @@ def start(request):
     form = PassForm(request.POST)
     back = reverse("session:home")
     if not form.is_valid():
-        messages.error(request, "Choose the bars to record: whole numbers from 1, and 1 to 1000 times.")
+        messages.error(request, "Choose the bars to record: whole numbers from 1, and 1 to 999 times.")
         return redirect(back)
     chosen = form.cleaned_data
     try:

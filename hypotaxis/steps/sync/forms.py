@@ -29,7 +29,7 @@ class LoopForm(Merged, forms.Form):
 
     first_bar = forms.IntegerField(label="from bar", min_value=1, max_value=100_000)
     bars = forms.IntegerField(label="bars", min_value=1, max_value=100_000, required=False)
-    times = forms.IntegerField(label="times", min_value=2, max_value=10_000)
+    times = forms.IntegerField(label="times", min_value=2, max_value=999)
     begin_bar = forms.IntegerField(label="begun at bar", min_value=1, max_value=100_000)
 
     def __init__(self, *args, last_bar: int, **kwargs) -> None:

@@ -203,29 +203,27 @@ def keep_takes(run: Pass) -> None:
 
 
 def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
-    """Takes of all that is not kept yet, in one reading of what came."""
+    """Takes of all that is not kept yet, one time round after the other, in one reading of what came."""
     tracks = {str(track.uid): track for track in run.session.tracks.all()}
     kept = set(run.takes.values_list("track_id", "return_uid", "round"))
     shortest = SHORTEST_S * setup.rate
-    wanted = [
-        _Coming(part, back, setup, number, min(one.frames, frames - one.start))
-        for number, one in enumerate(setup.every_round)
-        for part in setup.parts
-        for back in part.returns
-        if part.track in tracks
-        and frames - one.start >= shortest
-        and (tracks[part.track].uid, back.uid, number) not in kept
-    ]
-    with ExitStack() as stack:
-        for one in wanted:
-            stack.callback(one.file.drop)
-        start = 0
-        for block in audio.partial_blocks(partial, len(setup.inputs), frames) if wanted else ():
-            for one in wanted:
-                one.feed(block, start)
-            start += len(block)
-        for one in wanted:
-            one.keep(run, tracks[one.part.track], setup)
+    for number, one in enumerate(setup.every_round):
+        came = min(one.frames, frames - one.start)
+        if came < shortest:
+            return
+        with ExitStack() as stack:
+            wanted = []
+            for part in setup.parts:
+                for back in part.returns:
+                    if part.track in tracks and (tracks[part.track].uid, back.uid, number) not in kept:
+                        wanted.append(_Coming(part, back, setup, number, came))
+                        stack.callback(wanted[-1].file.drop)
+            width = len(setup.inputs)
+            for block in audio.partial_blocks(partial, width, came, first=one.start) if wanted else ():
+                for take in wanted:
+                    take.feed(block)
+            for take in wanted:
+                take.keep(run, tracks[take.part.track], setup)
 
 
 class _Coming:
@@ -240,12 +238,8 @@ class _Coming:
             rate=setup.rate, channels=len(back.columns), frames=frames, first_sample=self.round.first_sample
         )
 
-    def feed(self, block: np.ndarray, start: int) -> None:
-        """Take what of a block (its first frame: start) lies in this time round."""
-        first, last = self.round.start - start, self.round.start + self.frames - start
-        mine = block[max(0, first) : max(0, last), self.columns]
-        if not len(mine):
-            return
+    def feed(self, block: np.ndarray) -> None:
+        mine = block[:, self.columns]
         for column, meter in enumerate(self.meters):
             meter.feed(mine[:, column])
         self.file.feed(mine)
