@@ -8,7 +8,7 @@ from hypotaxis.core.rig.change import set_sockets
 from hypotaxis.core.session.passes import ArmedTrack, clocks_of, plan_pass, schedule_pass
 from hypotaxis.core.sync.values import LoopSetting, Sending
 from hypotaxis.records.lateness import clock_ms
-from hypotaxis.records.models import FrontPanel, Proof, Socket
+from hypotaxis.records.models import FrontPanel, Proof, Session, Socket
 from hypotaxis.records.plan import loop_of, song_of, tempo_of
 from hypotaxis.steps.sync.services import moved
 from tests.rooms import box_named
@@ -95,6 +95,12 @@ class SyncTest(DemoTest):
         self.assertEqual(moved(loop, None, "end", 90, last_bar=16), LoopSetting(first_bar=3, bars=14))
         beyond = self.send("loop", first_bar=15, bars=4, times=3, begin_bar=1)
         self.assertContains(beyond, "The song ends with bar 16, and the loop would reach to bar 18.")
+
+    def test_a_loop_beyond_the_last_song_position_is_told(self):
+        Session.objects.update(end_tick=480 * 4 * 1100)
+        self.send("loop", first_bar=1050, bars=4, times=3, begin_bar=1)
+        page = self.page("sync:home", zoom=8)
+        self.assertIn("Song position ends at 16,383 sixteenths, and bar 1050 lies beyond.", page)
 
     def test_clock_is_switched_and_a_box_without_it_is_told_how_far_it_wanders(self):
         page = self.send("clock", self.port(5), on="0").content.decode()

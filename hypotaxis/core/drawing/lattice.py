@@ -19,7 +19,7 @@ from hypotaxis.core.units import CLOCKS_A_QUARTER
 ZOOMS = (6, 12, 24, 35, 70, 140, 280, 700, 1920)
 """px a bar, from the whole song to single ticks: 96 of them in a bar of 4/4 are 20 px each."""
 USUAL_ZOOM = 4
-MOST_STRETCHES, MOST_PX, MOST_CELLS = 16, 24_000, 3_000
+MOST_STRETCHES, MOST_PX, MOST_CELLS = 16, 60_000, 3_000
 HOST_H, CELL_H, GHOST_H = 56, 38, 24
 TOP, DROP, IN_STEP_H, OFF_H = 22, 76, 100, 136
 BEATS_FROM, SIXTEENTHS_FROM, TICKS_FROM = 35, 280, 1920
@@ -219,6 +219,8 @@ def lattice(course: Course, px_a_bar: int) -> tuple[Lattice, Scale]:
             wraps.append(round(x, 2))
         while (tick := tempo.bar_tick(bar)) < stretch.end:
             at = x + (tick - stretch.begin) * scale.px
+            if at > MOST_PX:
+                break
             edge = "begin" if looped and tick == course.loop[0] else ""
             every = max(1, -(-28 // px_a_bar))
             label = str(bar) if bar % every == 1 or every == 1 or edge else ""

@@ -5,6 +5,7 @@ from datetime import datetime
 from fractions import Fraction
 
 from hypotaxis.core.drawing.lattice import Lattice, RowPicture, Scale, lattice, row
+from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.findings.finding import counted, listed
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_box, set_sockets
@@ -218,7 +219,12 @@ def _sent_in_words(course: Course | None, sending: Sending) -> str:
 def _port_row(plan, course, port: Socket, shown: list[Box], heard, form: PortForm | None) -> PortRow:
     sending = port.sending or Sending()
     mine = [box for box in shown if any(way.port == port.uid for way in heard[box.uid])]
-    so_that, slips, cure = _so_that(course, sending, mine)
+    try:
+        sent = _bytes_at_the_wrap(course, sending)
+        so_that, slips, cure = _so_that(course, sending, mine)
+    except CannotSchedule as error:
+        # The loop begins beyond the last song position.
+        sent, so_that, slips, cure = (), str(error), True, NOTHING
     shift = max(-12.0, min(12.0, sending.shift_ms))
     return PortRow(
         port=port,
@@ -226,7 +232,7 @@ def _port_row(plan, course, port: Socket, shown: list[Box], heard, form: PortFor
         boxes=listed([box.name for box in mine]) if mine else "no box that takes clock",
         form=form if form and form.prefix == port.uid else PortForm(port=port),
         must=tuple(text for box in mine for text in _must(box)),
-        sent=_bytes_at_the_wrap(course, sending),
+        sent=sent,
         so_that=so_that,
         slips=slips,
         cure=cure,
