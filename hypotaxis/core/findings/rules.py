@@ -101,7 +101,7 @@ RULES: tuple[Rule, ...] = (
     instruments.home_trim_high,
     ports.no_keys_in,
     studio.xruns_told,
-    sync.length_unknown,
+    *sync.RULES[8:],
     making.settings_not_made,
     cabling.same_name,
     unused.no_instrument_yet,

@@ -12,6 +12,7 @@ from hypotaxis.core.rig.values import Box
 from hypotaxis.core.sync.following import bar_ticks, clocked, cures, misstep_told, needs_clock, sending_of, walk
 from hypotaxis.core.sync.values import ARPEGGIO, NOTHING, POSITION, SONG_POSITION, WRAP_WORDS
 
+MOST_JITTER_MS = 1.0
 EARS = {"usb": "USB", "midi": "DIN"}
 
 
@@ -211,6 +212,24 @@ def other_time_code(plan: Plan) -> Iterator[Finding]:
                 )
 
 
+def clock_wobbles(plan: Plan) -> Iterator[Finding]:
+    """Clock is sent anew so often on its way that what it may wait for adds up to more than a millisecond."""
+    for uid, ways in clocked(plan).items():
+        box, way = plan.rig.box(uid), ways[0]
+        if way.jitter_ms > MOST_JITTER_MS and _follows(box):
+            yield Finding(
+                severity=WORTH_KNOWING,
+                about=uid,
+                lead=Lead("sync", "See it on Sync", uid),
+                title=f"The clock of {box.name} may wobble by {way.jitter_ms:.1f} ms",
+                message=f"It goes over {way.wires} wires one after the other, and waits on each for the byte that is "
+                "going there.",
+                remedy="Send it by a port that is nearer, or plug the box into a hardware thru.",
+                socket=way.port,
+                facts=(str(way.wires),),
+            )
+
+
 def length_unknown(plan: Plan) -> Iterator[Finding]:
     """A song is looped, and how long a clocked box's pattern is has not been said."""
     if plan.song is None or plan.song.times == 1:
@@ -242,6 +261,7 @@ RULES = (
     position_ignored,
     stands_still,
     clock_held_back,
+    clock_wobbles,
     length_unknown,
 )
 """The most serious first."""

@@ -29,7 +29,7 @@ from hypotaxis.core.sync.values import (
     Following,
     Sending,
 )
-from hypotaxis.core.units import CLOCKS_A_QUARTER
+from hypotaxis.core.units import BYTE_US, CLOCKS_A_QUARTER
 
 
 @dataclass(frozen=True)
@@ -40,6 +40,14 @@ class Clocked:
     box: str
     port: str
     ears: str
+    wires: int
+    """DIN wires one after the other, each sent anew; a hardware thru sends nothing anew."""
+
+    @property
+    def jitter_ms(self) -> float:
+        """What a clock may wait for on its way: on each wire for the byte that is going there (MIDI 1.0 Detailed
+        Specification)."""
+        return self.wires * BYTE_US / 1000
 
 
 def clocked(plan: Plan) -> dict[str, list[Clocked]]:
@@ -51,7 +59,8 @@ def clocked(plan: Plan) -> dict[str, list[Clocked]]:
                 if reached.clock:
                     socket = plan.rig.find(reached.socket)[1]
                     ears = "usb" if socket.carried_by else socket.kind
-                    found.setdefault(reached.box, []).append(Clocked(reached.box, end.socket.uid, ears))
+                    wires = (not end.socket.carried_by) + len(reached.routes)
+                    found.setdefault(reached.box, []).append(Clocked(reached.box, end.socket.uid, ears, wires))
     return found
 
 

@@ -231,13 +231,20 @@ def _port_row(plan, course, port: Socket, shown: list[Box], heard, form: PortFor
         name=plan.rig.socket_text(port.uid),
         boxes=listed([box.name for box in mine]) if mine else "no box that takes clock",
         form=form if form and form.prefix == port.uid else PortForm(port=port),
-        must=tuple(text for box in mine for text in _must(box)),
+        must=tuple(text for box in mine for text in _must(box)) + _wobble(port, mine, heard),
         sent=sent,
         so_that=so_that,
         slips=slips,
         cure=cure,
         needle_x=round(62 + shift * 62 / 12, 1),
     )
+
+
+def _wobble(port: Socket, boxes: list[Box], heard) -> tuple[str, ...]:
+    """What the clock of a port may wait for on its way, at most."""
+    jitter = [way.jitter_ms for box in boxes for way in heard[box.uid] if way.port == port.uid]
+    most = max(jitter, default=0.0)
+    return (f"clock jitter by the wire: up to {most:.2f} ms",) if most else ()
 
 
 def _must(box: Box) -> list[str]:

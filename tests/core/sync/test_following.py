@@ -13,7 +13,7 @@ from hypotaxis.core.rig.change import add_box, set_box, set_rig, set_sockets, se
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.sync.course import course_of_bars
-from hypotaxis.core.sync.following import cures, standing_clock, walk
+from hypotaxis.core.sync.following import clocked, cures, standing_clock, walk
 from hypotaxis.core.sync.misstep import missteps
 from hypotaxis.core.sync.values import Following, Sending
 from hypotaxis.demo.compose import in_step, saltmarsh_room
@@ -152,6 +152,20 @@ class FindingsTest(SimpleTestCase):
                     self.assertNotIn(rule, [one.rule for one in after])
         whole = self.send("out 3", wrap="nothing")
         self.assertEqual(broken.keys() & self.titles(whole).keys(), set())
+
+    def test_clock_that_is_sent_anew_again_and_again_wobbles(self):
+        (way,) = clocked(self.plan)[box_named(self.plan, "Alder").uid]
+        self.assertEqual((way.wires, way.jitter_ms), (1, 0.32))
+        plan, source = self.plan, uid_of(self.plan, "Junction 6", "out 1")
+        for number in range(3):
+            name = f"Weir {number}"
+            plan, _ = add_box(plan, shape="merger", name=name)
+            plan = with_cable(plan, source, uid_of(plan, name, "in 1"))
+            source = uid_of(plan, name, "out")
+        plan, _ = add_box(plan, shape="drum-machine", name="Far")
+        plan = with_cable(plan, source, uid_of(plan, "Far", "MIDI in"))
+        plan = set_sockets(plan, {uid_of(plan, "Junction 6", "out 1"): {"clock": True}})
+        self.assertEqual(self.titles(plan)["clock-wobbles"], "The clock of Far may wobble by 1.3 ms")
 
     def test_a_box_that_gets_clock_by_two_ways_counts_twice_unless_it_says_which_it_takes(self):
         plan, box = add_box(self.plan, shape="desktop-synth", name="Twice")
