@@ -168,7 +168,8 @@ class PortableEngine:
         rows = [(one, channel) for one in self._devices(way) for channel in range(one[f"max_{way}_channels"])]
         names = [f"{one['name']}: {channel + 1}" for one, channel in rows]
         keys = unique_keys(map(key_of, names))
-        latencies = [round(one[f"default_low_{way}_latency"] * self.rate) for one, _ in rows]
+        rate = self.rate
+        latencies = [round(one[f"default_low_{way}_latency"] * rate) for one, _ in rows]
         ends = [AudioEnd(*row) for row in zip(names, keys, (True for _ in rows), latencies, strict=False)]
         return [(end, *row) for end, row in zip(ends, rows, strict=True)]
 

@@ -44,7 +44,7 @@ def load_plan(rig: rows.Rig) -> core.Plan:
     real devices said last. The stand-in is not asked here."""
     studio = studio_row()
     known = {"studio_kind": studio.kind, "studio": reported_by(studio), "told": told_by(studio)}
-    return replace(with_names_of(studio, load_kept(rig)), **known)
+    return with_names_of(replace(load_kept(rig), **known))
 
 
 def studio_row() -> rows.Studio:
@@ -62,15 +62,14 @@ def told_by(studio: rows.Studio) -> RunTold | None:
     return from_json(RunTold, studio.last_run) if studio.kind != STAND_IN and studio.last_run else None
 
 
-def with_names_of(studio: rows.Studio, plan: core.Plan) -> core.Plan:
-    """The plan with its ends called as a studio calls them. The stand-in's names are kept with the rig, since it has no
-    desk but the rig; those of real devices are this computer's."""
-    if studio.kind == STAND_IN:
+def with_names_of(plan: core.Plan) -> core.Plan:
+    """The plan with its ends called as its studio calls them. The stand-in's names are kept with the rig, since it has
+    no desk but the rig; those of real devices are this computer's."""
+    if plan.studio_kind == STAND_IN:
         return plan
-    found = reported_by(studio)
-    there = {end.key: end_name for end_name, end in _reported(found)}
-    known = {end_name for end_name, _ in _reported(found)}
-    rows_of = rows.EndName.objects.filter(studio=studio.kind).values_list("socket_uid", "name", "key")
+    reported = _reported(plan.studio)
+    there, known = {end.key: shown for shown, end in reported}, {shown for shown, _ in reported}
+    rows_of = rows.EndName.objects.filter(studio=plan.studio_kind).values_list("socket_uid", "name", "key")
     # What the system names anew is known by its key.
     names = {uid: name if name in known else there.get(key, name) for uid, name, key in rows_of}
     boxes = tuple(
@@ -280,7 +279,7 @@ def loop_of(session: rows.Session) -> LoopSetting:
 
 def last_bar_of(session: rows.Session) -> int:
     """The bar in which a session ends."""
-    return tempo_of(session).position(max(0, session.end_tick - 1)).bar
+    return tempo_of(session).last_bar(session.end_tick)
 
 
 def song_of(session: rows.Session) -> Course | None:

@@ -17,6 +17,7 @@ from hypotaxis.core.midi.messages import (
     NOTE_OFF,
     NOTE_ON,
     PROGRAM_CHANGE,
+    SONG_POSITION,
     START,
     STOP,
     channel_of,
@@ -26,7 +27,7 @@ from hypotaxis.core.midi.messages import (
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
-from hypotaxis.standin.wire import FOLLOWED, SONG_POSITION, Heard
+from hypotaxis.standin.wire import FOLLOWED, Heard
 
 TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""

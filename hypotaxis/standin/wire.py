@@ -14,6 +14,7 @@ from hypotaxis.core.midi.messages import (
     EXCLUSIVE,
     FIRST_STATUS,
     REAL_TIME,
+    SONG_POSITION,
     START,
     STOP,
     kind_of,
@@ -22,7 +23,6 @@ from hypotaxis.core.midi.messages import (
 BYTE_NS = 320_000
 NEVER = 1 << 62
 CLOCK_BYTES = (CLOCK, START, CONTINUE, STOP)
-SONG_POSITION = 0xF2
 FOLLOWED = (*CLOCK_BYTES, SONG_POSITION)
 """What boxes follow by, whatever their channel."""
 THRU_NS = 2_000

@@ -12,7 +12,7 @@ from functools import cached_property
 from math import floor
 
 from hypotaxis.core.sync.course import Course, Stretch
-from hypotaxis.core.sync.following import misstep_told
+from hypotaxis.core.sync.following import bar_ticks, misstep_told
 from hypotaxis.core.sync.values import Following
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
@@ -184,11 +184,10 @@ class Scale:
 
     def __init__(self, course: Course, px_a_bar: int) -> None:
         self.course, tempo = course, course.tempo
-        first = tempo.position(course.loop[0]).bar
-        self.bar_ticks = tempo.bar_tick(first + 1) - tempo.bar_tick(first)
-        self.a_bar = Fraction(CLOCKS_A_QUARTER * self.bar_ticks, tempo.ticks_per_quarter)
+        self.a_bar = bar_ticks(course)
         """Ticks of the loop's first bar, 24 a quarter."""
-        self.px = px_a_bar / self.bar_ticks
+        self.px = px_a_bar / float(self.a_bar * tempo.ticks_per_quarter / CLOCKS_A_QUARTER)
+        """Of a tick of the score."""
         self.shown: list[tuple[Stretch, float]] = []
         x = 0.0
         for stretch in course.stretches:

@@ -9,8 +9,10 @@ from hypotaxis.core.rig.change import set_box, set_sockets
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.rig.values import Box
+from hypotaxis.core.sync.divisions import period_ms, rate_hz
 from hypotaxis.core.sync.following import bar_ticks, clocked, cures, misstep_told, needs_clock, sending_of, walk
 from hypotaxis.core.sync.values import ARPEGGIO, NOTHING, POSITION, SONG_POSITION, WRAP_WORDS
+from hypotaxis.core.units import CLOCKS_A_QUARTER
 
 MOST_JITTER_MS = 1.0
 EARS = {"usb": "USB", "midi": "DIN"}
@@ -143,8 +145,9 @@ def _expected(plan: Plan, box: Box) -> str:
     lasts = box.following.lasts_ticks
     if not lasts or plan.song is None:
         return ""
-    bpm, quarters = plan.song.tempo.bpm_at(0), lasts / 24
-    return f", where {60_000 * quarters / bpm:.1f} ms or {bpm / 60 / quarters:.3g} Hz are wanted at {bpm:.4g} BPM"
+    bpm, quarters = plan.song.tempo.bpm_at(0), lasts / CLOCKS_A_QUARTER
+    wanted = f"{period_ms(quarters, bpm):.1f} ms or {rate_hz(quarters, bpm):.3g} Hz"
+    return f", where {wanted} are wanted at {bpm:.4g} BPM"
 
 
 def clock_held_back(plan: Plan) -> Iterator[Finding]:

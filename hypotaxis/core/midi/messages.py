@@ -20,6 +20,8 @@ FIRST_STATUS = 0x80
 """Bytes below are data."""
 EXCLUSIVE, EXCLUSIVE_END = 0xF0, 0xF7
 """From EXCLUSIVE on a status has no channel."""
+QUARTER_FRAME, SONG_POSITION = 0xF1, 0xF2
+"""Of time code, one data byte; of song position, two."""
 CLOCK, START, CONTINUE, STOP = 0xF8, 0xFA, 0xFB, 0xFC
 REAL_TIME = 0xF8
 """From here on single bytes that may stand between the others."""

@@ -11,11 +11,11 @@ import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
+from hypotaxis.core.sync.following import ports_that_send
 from hypotaxis.core.sync.values import Sending
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.core.timing.together import together
@@ -171,15 +171,11 @@ def plan_pass(
 def clocks_of(plan: Plan, clock_ms: Mapping[str, float]) -> tuple[SentClock, ...]:
     """What is sent to boxes that follow, port by port; nothing while a box leads. clock_ms: how late boxes step by
     their clock, by the uid of the port: sent earlier by so much where that is compensated."""
-    if plan.rig.leader:
-        return ()
     found = []
-    for end in ports_of(plan.rig, "out"):
-        if end.socket.clock and end.socket.system_name:
-            sending = end.socket.sending or Sending()
-            if sending.compensate and end.socket.uid in clock_ms:
-                sending = replace(sending, shift_ms=round(-clock_ms[end.socket.uid], 3))
-            found.append(SentClock(end.socket.system_name, sending))
+    for port, sending in ports_that_send(plan):
+        if sending.compensate and port.uid in clock_ms:
+            sending = replace(sending, shift_ms=round(-clock_ms[port.uid], 3))
+        found.append(SentClock(port.system_name, sending))
     return tuple(found)
 
 

@@ -98,6 +98,10 @@ class TempoMap:
         beats, rest = divmod(rest, beat)
         return Position(first + bars, beats + 1, rest * 4 // self.ticks_per_quarter + 1)
 
+    def last_bar(self, end_tick: int) -> int:
+        """The bar in which a piece of this length ends."""
+        return self.position(max(0, end_tick - 1)).bar
+
     def beats_in_bar(self, bar: int) -> int:
         """Numerator of the meter in force in a bar."""
         segments = self._meter_segments

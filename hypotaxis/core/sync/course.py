@@ -114,7 +114,11 @@ def course_of_bars(
     return Course(tempo=tempo, begin=tempo.bar_tick(begin_bar), loop=loop, times=times)
 
 
-def nearest(numerators: np.ndarray, denominator: int) -> np.ndarray:
-    """Quotients rounded to the nearest whole number, halves to the even one, in integers."""
-    whole, rest = np.divmod(numerators, denominator)
+def nearest(numerators: np.ndarray | int, denominator: int) -> np.ndarray | int:
+    """Quotients rounded to the nearest whole number, halves to the even one, in integers: one, or an array of them.
+
+    >>> nearest(5, 2), nearest(7, 2), nearest(np.array([5, 7]), 2).tolist()
+    (2, 4, [2, 4])
+    """
+    whole, rest = divmod(numerators, denominator)
     return whole + ((2 * rest > denominator) | ((2 * rest == denominator) & (whole % 2 == 1)))

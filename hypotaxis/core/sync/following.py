@@ -13,6 +13,7 @@ from hypotaxis.core.midi.messages import CLOCK
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
+from hypotaxis.core.rig.values import Rig, Socket, kept_with_rig
 from hypotaxis.core.studio import Message
 from hypotaxis.core.sync.course import Course
 from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
@@ -52,27 +53,34 @@ class Clocked:
 
 def clocked(plan: Plan) -> dict[str, list[Clocked]]:
     """Every box that the host's clock reaches, by its uid, with each way by which it does."""
+    return _clocked(plan.rig)
+
+
+@kept_with_rig
+def _clocked(rig: Rig) -> dict[str, list[Clocked]]:
     found: dict[str, list[Clocked]] = {}
-    for end in ports_of(plan.rig, "out"):
+    for end in ports_of(rig, "out"):
         if end.socket.clock:
-            for reached in heard_from(plan.rig, end.socket.uid):
+            for reached in heard_from(rig, end.socket.uid):
                 if reached.clock:
-                    socket = plan.rig.find(reached.socket)[1]
+                    socket = rig.find(reached.socket)[1]
                     ears = "usb" if socket.carried_by else socket.kind
                     wires = (not end.socket.carried_by) + len(reached.routes)
                     found.setdefault(reached.box, []).append(Clocked(reached.box, end.socket.uid, ears, wires))
     return found
 
 
-def standing_clock(plan: Plan, us_of_quarter: int, seconds: float) -> list[Message]:
-    """Clock on every port that always sends it, at one tempo, for a run in which the song stands."""
+def ports_that_send(plan: Plan) -> list[tuple[Socket, Sending]]:
+    """The ports by which clock leaves, with what they send besides; none while a box leads."""
     if plan.rig.leader:
         return []
-    ports = [
-        end.socket.system_name
-        for end in ports_of(plan.rig, "out")
-        if end.socket.clock and end.socket.system_name and (end.socket.sending or Sending()).always
-    ]
+    ends = (end.socket for end in ports_of(plan.rig, "out"))
+    return [(port, port.sending or Sending()) for port in ends if port.clock and port.system_name]
+
+
+def standing_clock(plan: Plan, us_of_quarter: int, seconds: float) -> list[Message]:
+    """Clock on every port that always sends it, at one tempo, for a run in which the song stands."""
+    ports = [port.system_name for port, sending in ports_that_send(plan) if sending.always]
     count = int(seconds * 1e6 * CLOCKS_A_QUARTER // us_of_quarter) + 1
     return [
         Message(round(number * us_of_quarter * 1000 / CLOCKS_A_QUARTER), port, bytes([CLOCK]))

@@ -4,7 +4,6 @@ Bars, pattern and loop are fractions of bars; a misstep is how far the pattern i
 from 0 up to its own length. The host's bars count from 1, its pattern's from the song's start.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from math import floor
@@ -107,21 +106,6 @@ def _lost(first: Fraction, a_bar: Fraction) -> Fraction:
     """Bars between a bar's beginning and the sixteenth at or before it."""
     sixteenths = (first - 1) * a_bar / TICKS_A_SIXTEENTH
     return (sixteenths - floor(sixteenths)) * TICKS_A_SIXTEENTH / a_bar
-
-
-def cures(
-    *,
-    loop_from: Fraction,
-    loop_bars: Fraction,
-    pattern_bars: Fraction,
-    times: int,
-    obeys: Sequence[str],
-    meter: tuple[int, int] = (4, 4),
-) -> list[str]:
-    """What may be sent at the wrap so that a pattern stays in step, of what its box obeys, the least first."""
-    known = {"loop_from": loop_from, "loop_bars": loop_bars, "pattern_bars": pattern_bars, "times": times}
-    fits = [wrap for wrap in WRAPS if wrap == NOTHING or wrap in obeys]
-    return [wrap for wrap in fits if all(one.in_step for one in missteps(**known, wrap=wrap, meter=meter))]
 
 
 def told(misstep: Misstep) -> str:

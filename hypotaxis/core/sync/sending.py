@@ -12,14 +12,13 @@ from fractions import Fraction
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule
-from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
+from hypotaxis.core.midi.messages import CLOCK, CONTINUE, SONG_POSITION, START, STOP
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.sync.course import Course, Stretch
+from hypotaxis.core.sync.course import Course, Stretch, nearest
 from hypotaxis.core.sync.timecode import RATES, first_frame, full, label, pieces
 from hypotaxis.core.sync.values import POSITION, START_AGAIN, Sending
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
-SONG_POSITION = 0xF2
 LAST_SIXTEENTH = 16_383
 """14 bits (MIDI 1.0)."""
 SIXTEENTHS_A_QUARTER = 4
@@ -139,12 +138,7 @@ def _time_code(course: Course, stretch: Stretch, sending: Sending, *, again: boo
     a_piece = quarter.numerator * since.denominator
     shift = since.numerator * 1_000_000_000 * quarter.denominator
     for number, data in pieces(begin, until, rate, sending.offset):
-        yield Event(_nearest(number * a_piece + shift, below), data)
-
-
-def _nearest(numerator: int, denominator: int) -> int:
-    whole, rest = divmod(numerator, denominator)
-    return whole + (2 * rest > denominator or (2 * rest == denominator and whole % 2 == 1))
+        yield Event(nearest(number * a_piece + shift, below), data)
 
 
 def tick_ns(course: Course) -> np.ndarray:

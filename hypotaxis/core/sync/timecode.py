@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
-QUARTER_FRAME = 0xF1
+from hypotaxis.core.midi.messages import QUARTER_FRAME
+
 PIECES = 8
 
 

@@ -5,7 +5,8 @@ from fractions import Fraction
 from django import forms
 
 from hypotaxis.core.rig.values import Box, Socket
-from hypotaxis.core.sync.divisions import QUARTERS
+from hypotaxis.core.sync.divisions import QUARTERS, division_of
+from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
 from hypotaxis.core.sync.timecode import RATES
 from hypotaxis.core.sync.values import BY, OBEYS, OSCILLATOR, PACES, PLAYS, WRAPS, Following, LoopSetting, Sending
 from hypotaxis.core.units import CLOCKS_A_QUARTER
@@ -114,7 +115,7 @@ class BoxForm(Merged, forms.Form):
         if values["division"]:
             length = QUARTERS[values["division"]] * CLOCKS_A_QUARTER
         else:
-            length = (values["bars"] or 0) * self.a_bar + (values["sixteenths"] or 0) * Fraction(CLOCKS_A_QUARTER, 4)
+            length = (values["bars"] or 0) * self.a_bar + (values["sixteenths"] or 0) * TICKS_A_SIXTEENTH
         kept = {name: values[name] for name in ("plays", "pace", "by", "restarts", "time_code")}
         return Following(**kept, obeys=tuple(values["obeys"]), length_ticks=round(length) or None)
 
@@ -123,10 +124,7 @@ def _length_of(kept: Following, a_bar: Fraction) -> tuple[int | None, int | None
     """(bars, sixteenths, division) of a length."""
     if kept.length_ticks is None:
         return None, None, ""
-    if kept.plays == OSCILLATOR:
-        quarters = Fraction(kept.length_ticks, CLOCKS_A_QUARTER)
-        for name, one in QUARTERS.items():
-            if one == quarters:
-                return None, None, name
+    if kept.plays == OSCILLATOR and (name := division_of(kept.length_ticks)):
+        return None, None, name
     bars = kept.length_ticks // a_bar
-    return int(bars), int((kept.length_ticks - bars * a_bar) * 4 / CLOCKS_A_QUARTER), ""
+    return int(bars), int((kept.length_ticks - bars * a_bar) / TICKS_A_SIXTEENTH), ""

@@ -12,8 +12,9 @@ from hypotaxis.core.rig.change import set_box, set_sockets
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.values import Box, Socket
 from hypotaxis.core.sync.course import Course
-from hypotaxis.core.sync.divisions import QUARTERS
+from hypotaxis.core.sync.divisions import division_of, period_ms, rate_hz
 from hypotaxis.core.sync.following import Clocked, bar_ticks, clocked, costs, cures, misstep_told, sending_of, walk
+from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
 from hypotaxis.core.sync.sending import position_of, song_position
 from hypotaxis.core.sync.values import (
     AS_THE_HOST,
@@ -183,13 +184,14 @@ def _plays_told(following: Following, course: Course | None) -> str:
     pace = ""
     if following.pace != AS_THE_HOST:
         lasts = following.lasts_ticks
-        pace = f", counts {following.pace}: {_length_told(lasts, course)} here, {lasts // 6} sixteenths, {lasts} ticks"
+        here = f"{_length_told(lasts, course)} here, {lasts // TICKS_A_SIXTEENTH} sixteenths, {lasts} ticks"
+        pace = f", counts {following.pace}: {here}"
     if following.plays == OSCILLATOR and course:
         quarters = following.lasts_ticks / CLOCKS_A_QUARTER
         paces = sorted({course.tempo.bpm_at(tick) for tick, _ in course.tempo.tempos})
-        ms = _range([60_000 * quarters / bpm for bpm in reversed(paces)], ".1f")
-        hertz = _range([bpm / 60 / quarters for bpm in paces], ".3g")
-        name = next((one for one, value in QUARTERS.items() if value == Fraction(following.length_ticks, 24)), length)
+        ms = _range([period_ms(quarters, bpm) for bpm in reversed(paces)], ".1f")
+        hertz = _range([rate_hz(quarters, bpm) for bpm in paces], ".3g")
+        name = division_of(following.length_ticks) or length
         return f"{following.plays} of {name}: {ms} ms, {hertz} Hz{pace}"
     return f"{following.plays} of {length}{pace}"
 
@@ -203,7 +205,7 @@ def _range(values: list[float], form: str) -> str:
 def _length_told(ticks: int, course: Course | None) -> str:
     a_bar = bar_ticks(course)
     bars, rest = divmod(Fraction(ticks), a_bar)
-    sixteenths = rest * 4 / CLOCKS_A_QUARTER
+    sixteenths = rest / TICKS_A_SIXTEENTH
     whole = counted(int(bars), "bar") if bars else ""
     part = f"{float(sixteenths):.4g}/16" if rest else ""
     return " and ".join(filter(None, (whole, part)))

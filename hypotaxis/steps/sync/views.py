@@ -17,7 +17,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Proof
 from hypotaxis.records.plan import last_bar_of, loop_of
 from hypotaxis.steps.sync import proving, services
-from hypotaxis.steps.sync.forms import WRAP_NAMES, BoxForm, LoopForm, PortForm
+from hypotaxis.steps.sync.forms import BoxForm, LoopForm, PortForm
 
 MOST_TEMPOS = 40
 
@@ -36,7 +36,6 @@ def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None 
         "farther": place - 1 if place else None,
         "tables": _tables(here),
         "running": here.rig.proofs.filter(job__state__in=Job.UNFINISHED).select_related("job").first(),
-        "wrap_names": WRAP_NAMES,
         "host_h": HOST_H,
         **more,
     }

@@ -43,6 +43,16 @@ class WalkTest(SimpleTestCase):
         wanted = missteps(loop_from=first, loop_bars=length, pattern_bars=bars, times=4, wrap=wrap)
         self.assertEqual(ahead((first, length), pattern(bars), wrap), [float(one.bars) for one in wanted])
 
+    @given(some.integers(1, 6), some.integers(1, 9), some.integers(1, 8), some.integers(2, 9))
+    def test_what_cures_it_leaves_it_in_step(self, first, length, bars, times):
+        course = course_of_bars(FOUR_FOUR, first_bar=first, bars=length, times=times, begin_bar=1)
+        known = {"loop_from": first, "loop_bars": length, "pattern_bars": bars, "times": times - 1}
+        found = cures(course, Sending(), pattern(bars))
+        self.assertIn("position", found)
+        for wrap in ("nothing", "start", "position"):
+            kept = all(one.in_step for one in missteps(**known, wrap=wrap))
+            self.assertEqual(kept, wrap in found, wrap)
+
     def test_a_box_that_ignores_what_it_is_sent_goes_on(self):
         deaf = pattern(4, obeys=("start", "continue", "stop"))
         self.assertEqual(ahead((1, 6), deaf, "position"), [2, 0, 2, 0])

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from hypotaxis.core.formats.smf import write_smf
-from hypotaxis.core.sync.misstep import cures, missteps, told
+from hypotaxis.core.sync.misstep import missteps, told
 from hypotaxis.demo.compose import tide_tables
 
 FRACTIONS = some.fractions(Fraction(1, 16), 12, max_denominator=16)
@@ -47,10 +47,8 @@ class MisstepTest(SimpleTestCase):
         self.assertEqual((seven.ticks, seven.sixteenths), (84, 14))
 
     @given(first=FRACTIONS.map(lambda one: one + 1), length=FRACTIONS, pattern=FRACTIONS, times=some.integers(1, 8))
-    def test_what_cures_it_leaves_it_in_step(self, first, length, pattern, times):
+    def test_with_nothing_sent_a_pattern_goes_on_by_its_own_length(self, first, length, pattern, times):
         known = {"loop_from": first, "loop_bars": length, "pattern_bars": pattern, "times": times}
-        for wrap in cures(**known, obeys=("start", "position")):
-            self.assertTrue(all(one.in_step for one in missteps(**known, wrap=wrap)))
         for one in missteps(**known, wrap="nothing"):
             self.assertTrue(0 <= one.bars < pattern)
             # Together they are whole patterns, or the whole way.

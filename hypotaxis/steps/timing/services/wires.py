@@ -74,7 +74,7 @@ class Wires:
 def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "") -> Wires:
     """The wires of a session; opened: the send socket whose remedies are computed."""
     tempo = tempo_of(session)
-    last_bar = max(1, tempo.position(max(0, session.end_tick - 1)).bar)
+    last_bar = tempo.last_bar(session.end_tick)
     schedule = plan_run(_parts(plan, session), tempo, first_bar=1, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
     by_port: dict[str, list[Message]] = {}
     for message in schedule.messages:

@@ -43,7 +43,7 @@ class Command(BaseCommand):
 
 def _bars(score: Score, first: int, bars: int | None) -> int:
     """How many bars are played. Raises CannotSchedule for those that the song does not have."""
-    last = score.tempo.position(max(0, score.end_tick - 1)).bar
+    last = score.tempo.last_bar(score.end_tick)
     if first > last:
         raise CannotSchedule(f"The song ends with bar {last}, and --from is {first}.")
     if bars is None:
