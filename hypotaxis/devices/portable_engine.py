@@ -12,6 +12,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Sequence
+from functools import cached_property
 from statistics import median
 
 import numpy as np
@@ -91,7 +92,7 @@ class PortableEngine:
         self._midi_api = self._choose_midi()
         self._run: _PortableRun | None = None
         self._stream, self._opened = None, (None, 0, None, 0)
-        self._count, self._lost = 0, 0
+        self._count = 0
         self._last_s = 0.0
         self._stamps: deque[float] = deque()
         self._beat = time.monotonic()
@@ -168,14 +169,13 @@ class PortableEngine:
         rows = [(one, channel) for one in self._devices(way) for channel in range(one[f"max_{way}_channels"])]
         names = [f"{one['name']}: {channel + 1}" for one, channel in rows]
         keys = unique_keys(map(key_of, names))
-        rate = self.rate
-        latencies = [round(one[f"default_low_{way}_latency"] * rate) for one, _ in rows]
+        latencies = [round(one[f"default_low_{way}_latency"] * self.rate) for one, _ in rows]
         ends = [AudioEnd(*row) for row in zip(names, keys, (True for _ in rows), latencies, strict=False)]
         return [(end, *row) for end, row in zip(ends, rows, strict=True)]
 
-    @property
+    @cached_property
     def rate(self) -> int:
-        """At which it is opened, Hz."""
+        """At which it is opened, Hz; asked once, since the callback needs it and must not ask the library."""
         devices = [*self._devices("input"), *self._devices("output")]
         return self.wanted.rate or round(devices[0]["default_samplerate"] if devices else 48_000)
 
@@ -297,7 +297,7 @@ class PortableEngine:
                 made = self._audio.Stream(
                     device=(wanted[0], wanted[2]), channels=(ins, outs), callback=self._period, **common
                 )
-            self._stamps, self._count, self._last_s = deque(), 0, 0.0
+            self._stamps, self._count, self._last_s = deque(maxlen=self._enough), 0, 0.0
             self._stream = made
             made.start()
         patience = time.monotonic() + STALLED_S + SETTLE_S
@@ -391,8 +391,6 @@ class PortableEngine:
                 self._count += max(0, round((arrived_s - self._last_s) * self.rate) - frames)
             self._last_s = arrived_s
             self._stamps.append(now_ns - self._count * 1e9 / self.rate)
-            while len(self._stamps) > self._enough:
-                self._stamps.popleft()
             run = self._run
             if run:
                 run.period(frames, self._count, coming)
