@@ -93,7 +93,7 @@ class PortableEngine:
         self._run: _PortableRun | None = None
         self._stream, self._opened = None, (None, 0, None, 0)
         self._count = 0
-        self._last_s = 0.0
+        self._due_s, self._jump = 0.0, 0
         self._stamps: deque[float] = deque()
         self._beat = time.monotonic()
         self._outs: dict[str, _Out] = {}
@@ -297,7 +297,8 @@ class PortableEngine:
                 made = self._audio.Stream(
                     device=(wanted[0], wanted[2]), channels=(ins, outs), callback=self._period, **common
                 )
-            self._stamps, self._count, self._last_s = deque(maxlen=self._enough), 0, 0.0
+            self._stamps, self._count = deque(maxlen=self._enough), 0
+            self._due_s, self._jump = 0.0, 0
             self._stream = made
             made.start()
         patience = time.monotonic() + STALLED_S + SETTLE_S
@@ -379,21 +380,30 @@ class PortableEngine:
         if self._stream is not None:
             self.gone.set()
 
+    def _missing(self, arrived_s: float, frames: int, *, overflow: bool) -> int:
+        """Frames that seem to be missing before this period. An overflow is not told in frames, and some systems tell
+        one where only a period was late: so whole periods are counted by the times of what comes, and only what the
+        next period shows as well is believed."""
+        due_s, doubted = self._due_s, overflow or self._jump > 0
+        jump = max(0, round((arrived_s - due_s) * self.rate / frames)) * frames if doubted and due_s else 0
+        self._due_s = (due_s if jump else arrived_s) + frames / self.rate
+        return jump
+
     def _period(self, coming, going, frames: int, times, status) -> None:
         try:
             now_ns = time.monotonic_ns()
             self._beat = now_ns / 1e9
             if status:
                 self.xruns += 1
-            arrived_s = times.inputBufferAdcTime
-            if status and status.input_overflow and self._last_s:
-                # What is missing is not told in frames, only by the times of what came before and after.
-                self._count += max(0, round((arrived_s - self._last_s) * self.rate) - frames)
-            self._last_s = arrived_s
+            jump = self._missing(times.inputBufferAdcTime, frames, overflow=bool(status and status.input_overflow))
             self._stamps.append(now_ns - self._count * 1e9 / self.rate)
             run = self._run
             if run:
-                run.period(frames, self._count, coming)
+                run.period(frames, self._count + jump, coming)
+            if jump and jump == self._jump:
+                # It stays: the frames are lost, as the run's own count has just found.
+                self._count, self._due_s, jump = self._count + jump, 0.0, 0
+            self._jump = jump
             self._count += frames
             if going is not None:
                 going[:] = 0.0

@@ -6,6 +6,7 @@ periods, so notes lie within a period of their median.
 
 import io
 import json
+from types import SimpleNamespace
 
 import numpy as np
 from django.core.management import call_command
@@ -13,7 +14,9 @@ from django.test import SimpleTestCase
 
 from hypotaxis.core.errors import PortMissing, ServerGone, StudioTrouble
 from hypotaxis.core.studio import MIDI, PORTABLE, WITH_A_NOTE, EchoRule, OwnEnd, RunSetup, Wanted, Written, sound_of
+from hypotaxis.devices.portable_engine import PortableEngine
 from hypotaxis.devices.studio import DeviceStudio
+from hypotaxis.devices.timeline import Timeline
 from tests.devices.desk import PERIOD, RATE, a_desk
 from tests.devices.test_jack import KEYS, NOTES, PLAY_A_KEY, at, close_while_it_sounds, hit, middles, recorded
 from tests.devices.truth import LOOP
@@ -105,6 +108,25 @@ class PortableTest(SimpleTestCase):
         looped, code = self.shell("sound", "--loop", INTO, "--input", BACK, "--hits", "8")
         self.assertEqual((code, looped["matched"]), (0, 8))
         self.assertAlmostEqual((looped["offset_samples"] - LOOP) % PERIOD % PERIOD, 0.0, delta=0.05)
+
+
+class MissingTest(SimpleTestCase):
+    def counted(self, periods: list[tuple[float, bool]]) -> tuple[list[int], int]:
+        """Frames lost before each period but one, and all of them, of (arrival in periods, whether overflow is told)."""
+        engine, line, found = SimpleNamespace(_due_s=0.0, _jump=0, rate=RATE, _count=0), Timeline(0), []
+        for arrived, overflow in periods:
+            at = 1 + arrived * PERIOD / RATE
+            jump = PortableEngine._missing(engine, at, PERIOD, overflow=overflow)
+            found.append(line.period(engine._count + jump, PERIOD))
+            if jump and jump == engine._jump:
+                engine._count, engine._due_s, jump = engine._count + jump, 0.0, 0
+            engine._jump = jump
+            engine._count += PERIOD
+        return found, line.count
+
+    def test_whole_periods_that_stay_away_are_lost_and_a_late_one_is_not(self):
+        self.assertEqual(self.counted([(0, False), (1, False), (4, True), (5, False)]), ([0, 0, 0, 512], 6 * PERIOD))
+        self.assertEqual(self.counted([(0, False), (1, False), (4.2, True), (3, False)]), ([0] * 4, 4 * PERIOD))
 
 
 class GoneTest(SimpleTestCase):
