@@ -112,7 +112,7 @@ class PortableTest(SimpleTestCase):
 
 class MissingTest(SimpleTestCase):
     def counted(self, periods: list[tuple[float, bool]]) -> tuple[list[int], int]:
-        """Frames lost before each period but one, and all of them, of (arrival in periods, whether overflow is told)."""
+        """Frames lost before each period but one, and all; periods: (arrival in periods, whether overflow is told)."""
         engine, line, found = SimpleNamespace(_due_s=0.0, _jump=0, rate=RATE, _count=0), Timeline(0), []
         for arrived, overflow in periods:
             at = 1 + arrived * PERIOD / RATE
