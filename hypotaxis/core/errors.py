@@ -12,6 +12,10 @@ class DoesNotFit(HypotaxisError):
     """Two sockets that no cable can join."""
 
 
+class BadBars(HypotaxisError):
+    """Bars, a tempo or a meter that a session cannot have."""
+
+
 class SocketTaken(DoesNotFit):
     """A socket that already has its one cable."""
 

@@ -243,6 +243,15 @@ class Written:
         self._sounds = sounds or {}
         self.ports = frozenset(message.port for message in messages)
 
+    def add(self, messages: Sequence[Message]) -> None:
+        """More of them, none earlier than what has been asked for."""
+        rest = sorted([*self.written[self._next :], *messages], key=lambda message: message.time_ns)
+        self.written = [*self.written[: self._next], *rest]
+
+    def beside(self, messages: Sequence[Message]) -> "Written":
+        """The same with more messages."""
+        return Written([*self.written, *messages], self._sounds)
+
     def messages(self, until_ns: int) -> Sequence[Message]:
         """What leaves before this time and has not been asked for."""
         first = self._next

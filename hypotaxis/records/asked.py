@@ -1,4 +1,6 @@
-"""Numbers out of an address: anything that is none, or absurd, is the default."""
+"""Numbers and uids out of an address: anything that is none, or absurd, is the default."""
+
+import uuid
 
 
 def number(text: str | None, default: float) -> float:
@@ -13,3 +15,11 @@ def number(text: str | None, default: float) -> float:
 def whole(text: str | None, default: int, low: int, high: int) -> int:
     """A whole number of a query string, held between low and high."""
     return int(min(high, max(low, number(text, default))))
+
+
+def as_uuid(text: str) -> uuid.UUID | None:
+    """A uid; None where it is none."""
+    try:
+        return uuid.UUID(text)
+    except ValueError:
+        return None

@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache, wraps
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from hypotaxis.core.errors import Gone
 from hypotaxis.core.findings.finding import WRONG, Finding
@@ -139,3 +140,10 @@ def make_empty_rig(name: str = NEW_RIG, **settings: int) -> Rig:
     """A rig with nothing in it but the computer; settings: sample_rate and buffer."""
     host = box_from_shape("host", HOST_NAME)
     return import_rig(Plan(rig=CoreRig(uid=new_uid(), name=name, boxes=(host,), **settings)))
+
+
+def asked_back(request: HttpRequest, otherwise: str) -> str:
+    """The address of our own that a form asks to be led back to, in its field "next"."""
+    target = request.POST.get("next", "")
+    ours = url_has_allowed_host_and_scheme(target, allowed_hosts={request.get_host()})
+    return target if ours else otherwise

@@ -1,21 +1,39 @@
-"""Every change to a rig goes through here, so that it can be taken back and repeated.
+"""Every change to a rig or to a session's notes and bars goes through here, so that it can be taken back and repeated.
+
+Changes of the rig and of its sessions are one line of steps in the order in which they were made; those of sessions
+that are not in use are left out of it: they touch other rows.
 
 A change is a list of edits; an edit puts a row (those of its fields that change) or removes it. The journal keeps these
 fields before and after. Undo writes the "before" in reverse order, redo the "after". A new change drops what was
 undone. Plan, change and rows belong into one transaction (`current.in_one_go`): what two windows do is done in turn.
 """
 
+import base64
 import uuid
+import zlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q, QuerySet
 
 from hypotaxis.core.errors import NothingToUndo
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.studio import STAND_IN
-from hypotaxis.records.models import Box, Cable, Change, EndName, Instrument, Loop, Rig, Route, Socket
+from hypotaxis.records.models import (
+    Box,
+    Cable,
+    Change,
+    EndName,
+    Instrument,
+    Loop,
+    Rig,
+    Route,
+    Session,
+    Socket,
+    Track,
+)
 from hypotaxis.records.plan import key_of_end, row_fields, studio_row
 
 KINDS = {
@@ -26,9 +44,12 @@ KINDS = {
     "cable": Cable,
     "instrument": Instrument,
     "loop": Loop,
+    "session": Session,
+    "track": Track,
 }
 _REMOVED_FIRST = ("cable", "route", "instrument", "loop", "socket", "box")
 KEPT_STEPS = 200
+PACKED = "packed"
 _NEVER_CHANGED = ("uid", "created")
 
 
@@ -86,9 +107,14 @@ def edits_between(before: Plan, after: Plan) -> list[Edit]:
     return edits
 
 
+def change_session(session: Session, title: str, edits: Iterable[Edit]) -> Change | None:
+    """Apply edits of a session and its tracks as one step of its own; None when nothing changed."""
+    return change_rig(session.rig, title, edits, session)
+
+
 @transaction.atomic
-def change_rig(rig: Rig, title: str, edits: Iterable[Edit]) -> Change | None:
-    """Apply the edits as one step named `title`; None when nothing changed."""
+def change_rig(rig: Rig, title: str, edits: Iterable[Edit], session: Session | None = None) -> Change | None:
+    """Apply the edits as one step named `title`; None when nothing changed. session: whose step it is."""
     steps = []
     for edit in edits:
         before = _fields(edit.kind, edit.uid)
@@ -102,17 +128,17 @@ def change_rig(rig: Rig, title: str, edits: Iterable[Edit]) -> Change | None:
         steps.append({"kind": edit.kind, "uid": edit.uid, "before": before, "after": after})
     if not steps:
         return None
-    rig.changes.filter(undone=True).delete()
-    change = Change.objects.create(rig=rig, title=title[:200], edits=steps)
+    _line(rig, session).filter(undone=True).delete()
+    change = Change.objects.create(rig=rig, session=session, title=title[:200], edits=steps)
     oldest = rig.changes.order_by("-id").values_list("id", flat=True)[KEPT_STEPS:]
     rig.changes.filter(id__in=list(oldest)).delete()
     return change
 
 
 @transaction.atomic
-def undo(rig: Rig) -> str:
-    """Take back the last step; its title. Raises NothingToUndo."""
-    change = last_done(rig)
+def undo(rig: Rig, session: Session | None = None) -> str:
+    """Take back the last step of the rig, or of the session in use; its title. Raises NothingToUndo."""
+    change = last_done(rig, session)
     if change is None:
         raise NothingToUndo("There is nothing to undo.")
     for step in reversed(change.edits):
@@ -123,9 +149,9 @@ def undo(rig: Rig) -> str:
 
 
 @transaction.atomic
-def redo(rig: Rig) -> str:
+def redo(rig: Rig, session: Session | None = None) -> str:
     """Repeat the step last taken back; its title. Raises NothingToUndo."""
-    change = first_undone(rig)
+    change = first_undone(rig, session)
     if change is None:
         raise NothingToUndo("There is nothing to redo.")
     for step in change.edits:
@@ -135,14 +161,18 @@ def redo(rig: Rig) -> str:
     return change.title
 
 
-def last_done(rig: Rig) -> Change | None:
+def last_done(rig: Rig, session: Session | None = None) -> Change | None:
     """The step undo would take back."""
-    return rig.changes.filter(undone=False).last()
+    return _line(rig, session).filter(undone=False).last()
 
 
-def first_undone(rig: Rig) -> Change | None:
+def first_undone(rig: Rig, session: Session | None = None) -> Change | None:
     """The step redo would repeat."""
-    return rig.changes.filter(undone=True).first()
+    return _line(rig, session).filter(undone=True).first()
+
+
+def _line(rig: Rig, session: Session | None) -> QuerySet[Change]:
+    return rig.changes.filter(Q(session=None) | Q(session=session))
 
 
 def _fields(kind: str, uid: str) -> dict[str, Any] | None:
@@ -151,7 +181,22 @@ def _fields(kind: str, uid: str) -> dict[str, Any] | None:
 
 
 def _plain(fields: dict[str, Any]) -> dict[str, Any]:
-    return {name: str(value) if isinstance(value, uuid.UUID) else value for name, value in fields.items()}
+    return {name: _as_json(value) for name, value in fields.items()}
+
+
+def _as_json(value: Any) -> Any:
+    if isinstance(value, uuid.UUID):
+        return str(value)
+    if isinstance(value, bytes | memoryview):
+        # Notes: packed, since a part of 50,000 has a megabyte, and every step keeps two of them.
+        return {PACKED: base64.b64encode(zlib.compress(bytes(value), 1)).decode()}
+    return value
+
+
+def _from_json(value: Any) -> Any:
+    if isinstance(value, dict) and set(value) == {PACKED}:
+        return zlib.decompress(base64.b64decode(value[PACKED]))
+    return value
 
 
 def _write(kind: str, uid: str, fields: dict[str, Any] | None) -> None:
@@ -159,4 +204,5 @@ def _write(kind: str, uid: str, fields: dict[str, Any] | None) -> None:
     if fields is None:
         model.objects.filter(uid=uid).delete()
     else:
-        model.objects.update_or_create(uid=uid, defaults=fields)
+        values = {name: _from_json(value) for name, value in fields.items()}
+        model.objects.update_or_create(uid=uid, defaults=values)

@@ -16,7 +16,7 @@ from hypotaxis.core.formats.plain import as_lists, as_tuples, from_json
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.score import CONTROL, NOTE
-from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER
 from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
 from hypotaxis.core.sync.course import Course, course_of_bars
 from hypotaxis.core.sync.values import Following, LoopSetting, Sending
@@ -279,12 +279,12 @@ def loop_of(session: rows.Session) -> LoopSetting:
 
 def last_bar_of(session: rows.Session) -> int:
     """The bar in which a session ends."""
-    return tempo_of(session).last_bar(session.end_tick)
+    return session.tempo_map.last_bar(session.end_tick)
 
 
 def song_of(session: rows.Session) -> Course | None:
     """How a session goes through its bars; None where it has none, or its loop makes no sense any more."""
-    tempo, loop, last = tempo_of(session), loop_of(session), last_bar_of(session)
+    tempo, loop, last = session.tempo_map, loop_of(session), last_bar_of(session)
     try:
         return course_of_bars(
             tempo,
@@ -297,13 +297,10 @@ def song_of(session: rows.Session) -> Course | None:
         return None
 
 
-def tempo_of(session: rows.Session) -> TempoMap:
-    """The tempo map of a session row."""
-    return TempoMap(
-        session.ticks_per_quarter,
-        tuple(tuple(item) for item in session.tempos),
-        tuple(tuple(item) for item in session.meters),
-    )
+def standing_pace(rig_uid: str) -> int:
+    """The tempo at which clock runs while the song stands, in µs a quarter: the newest session's at its beginning."""
+    session = rows.Session.objects.filter(rig=rig_uid, away=False).first()
+    return session.tempo_map.us_of_quarter(0) if session else DEFAULT_US_PER_QUARTER
 
 
 def notes_of(track: rows.Track) -> np.ndarray:
@@ -313,7 +310,7 @@ def notes_of(track: rows.Track) -> np.ndarray:
 
 def notes_in_bars(track: rows.Track, first_bar: int, last_bar: int) -> np.ndarray:
     """Those of its notes that begin in these bars, both included."""
-    tempo, notes = tempo_of(track.session), notes_of(track)
+    tempo, notes = track.session.tempo_map, notes_of(track)
     first, end = tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)
     return notes[(notes["tick"] >= first) & (notes["tick"] < end)]
 

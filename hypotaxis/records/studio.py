@@ -4,6 +4,7 @@ import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
+import numpy as np
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
@@ -22,6 +23,8 @@ from hypotaxis.records.plan import studio_row
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
 _one_run = threading.Lock()
+_waiting = 0
+"""How many wait for it."""
 _owner = False
 
 
@@ -48,8 +51,14 @@ def studio_for(plan: Plan, *, anew: bool = False) -> Iterator[StudioDoor]:
     """
     if not _owner and not settings.HUEY["immediate"]:
         raise StudioTrouble("Only the worker talks to the studio.")
+    global _waiting
     row = studio_row()
-    with _one_run:
+    _waiting += 1
+    try:
+        _one_run.acquire()
+    finally:
+        _waiting -= 1
+    try:
         studio = import_string(settings.STUDIO_OPENER)(plan, wanted_now(row), anew=anew)
         try:
             yield studio
@@ -57,6 +66,34 @@ def studio_for(plan: Plan, *, anew: bool = False) -> Iterator[StudioDoor]:
             if row.pk and studio.told.seconds:
                 Studio.objects.filter(pk=row.pk).update(last_run=to_json(studio.told))
             studio.close()
+    finally:
+        _one_run.release()
+
+
+class Silence:
+    """A source that sends nothing, until it is over: for work that only listens."""
+
+    ports: frozenset[str] = frozenset()
+
+    def __init__(self) -> None:
+        self.over = False
+
+    def messages(self, until_ns: int) -> Sequence[Message]:
+        """Nothing."""
+        return ()
+
+    def sound(self, output: str, start: int, frames: int) -> np.ndarray:
+        """Nothing."""
+        return np.zeros(frames)
+
+    def ended(self) -> bool:
+        """Whether it is over."""
+        return self.over
+
+
+def is_wanted() -> bool:
+    """Whether other work waits for the studio: what only listens gives way to it."""
+    return _waiting > 0
 
 
 def send_apart(studio: StudioDoor, calls: Sequence[tuple[str, bytes]], *, fast: bool) -> None:

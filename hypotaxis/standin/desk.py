@@ -53,7 +53,8 @@ def interface_nature(uid: str) -> InterfaceNature:
 class Desk:
     """The stand-in as a Studio. panels: front panels by box uid, those not named are as delivered; natures: for a box
     that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk;
-    turned: asks for the front panels as they are turned while a run goes on in real time; levels and gains follow."""
+    turned: asks for the front panels as they are turned while a run goes on in real time; levels and gains follow;
+    shown: told the tempo in BPM that each box that hears clock has on its display, by its uid."""
 
     simulated = True
     hurries = True
@@ -67,6 +68,7 @@ class Desk:
         *,
         natures: Mapping[str, str] | None = None,
         turned: Callable[[], Mapping[str, FrontPanel]] | None = None,
+        shown: Callable[[Mapping[str, float]], None] | None = None,
         seed: int = 1,
     ) -> None:
         panels, natures = panels or {}, natures or {}
@@ -75,7 +77,7 @@ class Desk:
         self.sample_rate = rig.sample_rate
         self.buffer = rig.buffer
         self.seed = seed
-        self.turned = turned
+        self.turned, self.shown = turned, shown
         self.runs = 0
         self.natures = natures
         self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)

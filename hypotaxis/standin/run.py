@@ -24,6 +24,8 @@ from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.trips import Reached, heard_from, ways_into
 from hypotaxis.core.rig.values import Cable
 from hypotaxis.core.studio import AT_ONCE, Block, Message, RunSetup, Source
+from hypotaxis.standin.leading import Leading
+from hypotaxis.standin.player import Player
 from hypotaxis.standin.units import DEMO_NOTES, FrontPanel, Unit
 from hypotaxis.standin.wire import BYTE_NS, FOLLOWED, THRU_NS, Ear, Heard, Packets, Wire
 
@@ -70,6 +72,13 @@ class Run:
         }
         self._arriving: dict[str, list[tuple[int, int, Heard]]] = defaultdict(list)
         self._hands = _Hands(desk, setup)
+        self._players = [
+            Player(desk, box, port)
+            for port, (box, end) in desk.ends.items()
+            if desk.panels[box.uid].to_the_click and host_direction(box, end) == "in"
+        ]
+        self._leaders = [Leading(desk, box) for box in desk.rig.boxes if desk.panels[box.uid].leads_bpm]
+        self._asked_ns = 0
         self._sources = [self._heard_at(name) for name in setup.inputs]
         self._loops = _Loops(desk, source, setup)
         for uid, unit in desk.units.items():
@@ -84,6 +93,7 @@ class Run:
             if self.desk.turned and not self.setup.fast and start % (LOOK_BLOCKS * BLOCK) == 0:
                 panels = self.desk.turned()
                 turned, gains = self._louder(panels), self._gains(self.desk.panels | panels)
+                self._show()
             count = BLOCK if frames is None else min(BLOCK, frames - start)
             until_s = (start + BLOCK) / min(self.rate, self.crystal)
             sent = self._send(int(until_s * 1e9) + 1, until_s)
@@ -95,7 +105,15 @@ class Run:
             yield Block(start, samples.astype(np.float32), self._came(end_ns), sent)
             start += count
             if frames is None and self.source.ended():
-                return
+                break
+        self._show()
+
+    def _show(self) -> None:
+        """Let the boxes' displays be seen."""
+        displays = {uid: unit.display_bpm for uid, unit in self.desk.units.items()}
+        seen = {uid: bpm for uid, bpm in displays.items() if bpm is not None}
+        if self.desk.shown and seen:
+            self.desk.shown(seen)
 
     def _wait_for_the_beginning(self) -> Iterator[Block]:
         if self.setup.begins == AT_ONCE:
@@ -123,6 +141,19 @@ class Run:
             for out in self.echo(message):
                 echoed.append(replace(out, time_ns=out.time_ns + HOST_NS))
                 self._queue(echoed[-1])
+        for player in self._players:
+            for message in player.until(until_ns):
+                self._receive(message)
+                for out in self.echo(message):
+                    echoed.append(replace(out, time_ns=out.time_ns + HOST_NS))
+                    self._queue(echoed[-1])
+        for leader in self._leaders:
+            ports, boxes = leader.tell(until_ns)
+            for port, message in ports:
+                self._receive(Message(message.time_ns, port, bytes([message.status])))
+            for box, heard in boxes:
+                heappush(self._arriving[box], (heard.time_ns, self._next(), heard))
+        self._asked_ns = until_ns
         nature = self.desk.nature
         frame_ns = int(nature.usb_frame_ms * 1e6) if nature else 1
         out_ns = int(nature.out_ms * 1e6) if nature else 0
@@ -138,6 +169,8 @@ class Run:
         return tuple(echoed)
 
     def _queue(self, message: Message) -> None:
+        # What is handed over late leaves at once.
+        message = replace(message, time_ns=max(message.time_ns, self._asked_ns))
         heappush(self._coming, (message.time_ns, self._next(), message))
 
     def _receive(self, message: Message) -> None:
@@ -158,12 +191,16 @@ class Run:
                 panel = self.desk.panels[reached.box]
                 if reached.box not in self.desk.units or panel.off or not panel.takes_from(kind):
                     continue
+                if panel.leads_bpm:
+                    heard_here = [one for one in arrived if one.status not in FOLLOWED]
+                else:
+                    heard_here = arrived
                 if kind == "cv":
                     # Pitch and gate are one note.
                     if reached.box in by_voltage:
                         continue
                     by_voltage.add(reached.box)
-                for message in _as_it_arrives(arrived, reached):
+                for message in _as_it_arrives(heard_here, reached):
                     heappush(self._arriving[reached.box], (message.time_ns, self._next(), message))
 
     def _due(self, box: str, until_ns: int) -> list[Heard]:
@@ -211,6 +248,8 @@ class Run:
         desk = self.desk
         analogue = (start + np.arange(BLOCK) - desk.delay_samples()) / self.crystal
         samples = self._loops.home(start)
+        for player in self._players:
+            player.hear(self._loops.played_now(), start, self.crystal)
         rng = np.random.default_rng([desk.seed, desk.runs, start])
         noise = rng.standard_normal(samples.shape) * 10 ** (desk.nature.noise_db / 20) if desk.nature else samples
         rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
@@ -245,6 +284,7 @@ class _Hands:
             name
             for name, (box, end) in desk.ends.items()
             if desk.panels[box.uid].demo
+            and not desk.panels[box.uid].to_the_click
             and not desk.panels[box.uid].off
             and column_of(box.shape) == "hands"
             and host_direction(box, end) == "in"
@@ -308,6 +348,13 @@ class _Loops:
             stretch = played[max(0, first) : first + BLOCK + 2 * HALF]
             samples[:, column] += np.convolve(stretch, taps, "valid")[:BLOCK]
         return samples
+
+    def played_now(self) -> np.ndarray:
+        """What all outputs together have played in the last block."""
+        whole = np.zeros(BLOCK)
+        for played in self._played.values():
+            whole += played[-BLOCK:]
+        return whole
 
     def _playing(self, output: str, start: int) -> np.ndarray:
         sound = np.zeros(BLOCK)

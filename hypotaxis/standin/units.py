@@ -5,6 +5,7 @@ time per simultaneous note) and hidden from the application.
 """
 
 import zlib
+from collections import deque
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from heapq import heappop, heappush
@@ -26,6 +27,7 @@ from hypotaxis.core.midi.messages import (
 )
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
+from hypotaxis.core.units import CLOCKS_A_QUARTER
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
 from hypotaxis.standin.wire import FOLLOWED, Heard
 
@@ -64,16 +66,26 @@ class FrontPanel:
     """The power switch."""
     demo: bool = False
     """It plays its own demo, whatever it hears; on a keyboard or pads someone plays."""
+    to_the_click: bool = False
+    """Who plays strikes on the click, as he hears it, from the second bar of it on."""
     gains: Mapping[str, float] = field(default_factory=dict)
     """Of an interface's inputs in dB, by label."""
     steps: bool = False
     """Its arpeggiator steps through the keys that are held, a sixteenth at a time, by the clock it hears."""
     pattern_bars: int = 0
     """How many bars of 4/4 its own pattern has, which it plays by the clock it hears; 0 = it plays none."""
+    program: int = 0
+    """The sound it stands on while none was called up, as on the wire."""
+    swings_ticks: int = 0
+    """Period of its LFO in clocks, by which its sound swells and falls; 0 = it has none that goes by clock."""
     ignores: frozenset[str] = frozenset()
     """Of IGNORES: what it does not obey."""
     loses: bool = False
     """It does not count the first clock after a start or continue."""
+    leads_bpm: float = 0.0
+    """It leads: sends clock at this tempo, and someone presses its start key; 0 = it follows."""
+    leads_bars: int = 0
+    """After how many bars of 4/4 someone stops it; 0 = it goes on."""
     loose: frozenset[str] = frozenset()
     """Labels of sockets whose cable has slipped out."""
     taken: frozenset[str] = frozenset()
@@ -123,16 +135,34 @@ class Unit:
         self.outs, self.log, self._heads = {}, [], {}
         self._cabled = cabled
         self._rng = np.random.default_rng([seed, zlib.crc32(self.box.uid.encode())])
-        self._programs = [0] * len(self.panel.channels)
+        self._programs = [self.panel.program] * len(self.panel.channels)
         self._latest: list[int] = []
         self._sounding: dict[tuple[int, int], list[tuple[str, int]]] = {}
         self._last_voice: tuple[str, int] | None = None
         self._steps = Steps() if self.panel.steps else None
         self._pattern = Pattern(self.box, self.panel) if self.panel.pattern_bars else None
         self._demo_hits = 0
+        self._clocks: deque[int] = deque(maxlen=CLOCKS_A_QUARTER + 1)
+        self._swing = Swing(self.panel, self.hidden) if self.panel.swings_ticks else None
+
+    @property
+    def display_bpm(self) -> float | None:
+        """The tempo its display shows: of the last beat of clock; None while none came."""
+        if len(self._clocks) <= CLOCKS_A_QUARTER:
+            return None
+        return 60e9 / (self._clocks[-1] - self._clocks[0])
+
+    def _seen(self, heard: Iterable[Heard]) -> Iterator[Heard]:
+        for message in heard:
+            if message.status == CLOCK:
+                self._clocks.append(message.time_ns)
+            if self._swing:
+                self._swing.hear(message)
+            yield message
 
     def hear(self, heard: Iterable[Heard], until_s: float) -> None:
         """What arrives before a time, in order; its own demo goes on until then, where that is switched on."""
+        heard = self._seen(heard)
         if self.panel.demo and not self.panel.off:
             self._own_demo(until_s)
         heard = self._pattern.step(heard) if self._pattern else heard
@@ -215,6 +245,9 @@ class Unit:
                     if out == "main" and paired:
                         side = 1.4 * (1.0 - voice.pan if label == "L" else voice.pan)
                     outs[label] += side * sound
+        if self._swing:
+            gains = self._swing.at(time_s)
+            outs = {label: sound * gains for label, sound in outs.items()}
         return outs
 
 
@@ -347,6 +380,42 @@ class Pattern:
         for one in self._sounding:
             yield _let_go(one, time_ns)
         self._sounding = []
+
+
+class Swing:
+    """An LFO that goes by clock: the sound swells at once and falls over its period. Start begins it anew, song
+    position puts it where it belongs; every clock counts, whether the song runs or stands."""
+
+    DEPTH = 0.9
+
+    def __init__(self, panel: FrontPanel, hidden: Hidden) -> None:
+        self._period, self._ignores = panel.swings_ticks, panel.ignores
+        self._late_s = hidden.reaction_ms[0] / 1000
+        self._count = 0
+        self._times: list[float] = []
+        self._counts: list[int] = []
+
+    def hear(self, message: Heard) -> None:
+        """Take in what it follows by."""
+        if message.status == START and "start" not in self._ignores:
+            self._count = 0
+        elif message.status == SONG_POSITION and "song position" not in self._ignores:
+            self._count = CLOCKS_A_STEP * (message.data[0] | message.data[1] << 7)
+        elif message.status == CLOCK:
+            self._times.append(message.time_ns / 1e9 + self._late_s)
+            self._counts.append(self._count)
+            self._count += 1
+
+    def at(self, time_s: np.ndarray) -> np.ndarray:
+        """How loud the sound is at these times; before any clock it does not swing."""
+        if len(self._times) < 2:
+            return np.ones(len(time_s))
+        times, counts = np.array(self._times), np.array(self._counts)
+        last = np.clip(np.searchsorted(times, time_s, side="right") - 1, 0, len(times) - 1)
+        a_clock = float(np.median(np.diff(times[-CLOCKS_A_QUARTER:])))
+        since = np.clip((time_s - times[last]) / a_clock, 0.0, 1.0)
+        phase = (counts[last] + since) % self._period / self._period
+        return np.where(time_s < times[0], 1.0, 1.0 - self.DEPTH * phase)
 
 
 def _let_go(sounding: Heard, time_ns: int) -> Heard:

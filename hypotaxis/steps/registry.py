@@ -70,6 +70,9 @@ def _of_sync(here: InUse) -> list[Finding]:
 def _sync(here: InUse) -> Fact:
     heard = clocked(here.plan)
     wrong = _of_sync(here)
+    leader = here.plan.rig.box(here.plan.rig.leader)
+    if leader:
+        return Fact(f"{leader.name} leads", len(wrong))
     if not heard:
         return Fact("no clock is sent", len(wrong))
     following = [uid for uid in heard if here.plan.rig.box(uid).setup.takes_clock]

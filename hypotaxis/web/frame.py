@@ -9,12 +9,14 @@ from django.utils.html import format_html_join
 from django.utils.safestring import SafeString
 
 from hypotaxis.core.findings.finding import Finding
+from hypotaxis.core.session.passes import LedBy, leader_of
 from hypotaxis.core.studio import STAND_IN, STUDIO_NAMES
+from hypotaxis.core.sync.leader import TempoIn
 from hypotaxis.records import journal
 from hypotaxis.records.current import InUse, in_use
-from hypotaxis.records.models import Change, Rig, Session
-from hypotaxis.records.plan import tempo_of
+from hypotaxis.records.models import Change, Job, Rig, Session
 from hypotaxis.steps.registry import STEPS, Step
+from hypotaxis.steps.sync import leading
 from hypotaxis.web import worker_watch
 
 THEMES = ("day", "night")
@@ -54,11 +56,10 @@ class Frame:
         """Tempo and meter of the session; where they change, from the lowest to the highest, and every meter."""
         if self.session is None:
             return None
-        tempo = tempo_of(self.session)
-        paces = sorted({f"{60e6 / us:.4g}" for _, us in tempo.tempos}, key=float)
+        tempo = self.session.tempo_map
         meters = list(dict.fromkeys(f"{over}/{under}" for _, over, under in tempo.meters))
         shown = ", ".join(meters[:2]) + (" …" if len(meters) > 2 else "")
-        return {"bpm": paces[0] if len(paces) == 1 else f"{paces[0]}–{paces[-1]}", "meter": shown}
+        return {"bpm": tempo.told, "meter": shown}
 
     @cached_property
     def steps(self) -> list[Line]:
@@ -67,6 +68,21 @@ class Frame:
             fact = step.fact(self._here)
             lines.append(Line(step, fact.told, fact.wrong, step.name == self.step))
         return lines
+
+    @cached_property
+    def leader(self) -> LedBy | None:
+        """The box that leads."""
+        return leader_of(self._here.plan)
+
+    @cached_property
+    def listening(self) -> Job | None:
+        """What follows its clock now."""
+        return leading.listening(self.rig) if self.leader else None
+
+    @property
+    def tempo_in(self) -> TempoIn:
+        """The tempo that arrives."""
+        return leading.tempo_in(self.listening)
 
     @property
     def studio(self) -> str:
@@ -84,11 +100,11 @@ class Frame:
 
     @cached_property
     def undo(self) -> Change | None:
-        return journal.last_done(self.rig)
+        return journal.last_done(self.rig, self.session)
 
     @cached_property
     def redo(self) -> Change | None:
-        return journal.first_undone(self.rig)
+        return journal.first_undone(self.rig, self.session)
 
     @property
     def theme(self) -> str:

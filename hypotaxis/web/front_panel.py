@@ -17,6 +17,8 @@ from hypotaxis.records.models import FrontPanel as PanelRow
 from hypotaxis.standin.units import HEARS, IGNORES, FrontPanel, panel_as_delivered
 from hypotaxis.web.studio_startup import front_panels
 
+LEADS = ("leads_bpm", "leads_bars")
+NUMBERS = ("program", "swings_ticks")
 PATTERN = ("pattern_bars", "ignores", "loses")
 
 
@@ -27,17 +29,52 @@ class PanelForm(forms.Form):
     omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
     demo = forms.BooleanField(label="Plays its own demo", required=False)
+    to_the_click = forms.BooleanField(label="Someone plays on it to the click, as he hears it", required=False)
     steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
     pattern_bars = forms.IntegerField(
         label="Bars of its own pattern, played by the clock it hears", min_value=0, max_value=16, required=False
     )
+    program = forms.IntegerField(label="Sound it stands on, as on the wire", min_value=0, max_value=127, required=False)
+    swings_ticks = forms.IntegerField(
+        label="Period of its LFO in clocks, 24 a quarter",
+        min_value=0,
+        max_value=960,
+        required=False,
+        help_text="0: none.",
+    )
     loses = forms.BooleanField(label="It loses the first clock after a start", required=False)
+    leads_bpm = forms.FloatField(
+        label="It leads: the tempo of its own clock, BPM",
+        min_value=0,
+        max_value=300,
+        required=False,
+        help_text="0: it follows. In each run someone presses its start key.",
+    )
+    leads_bars = forms.IntegerField(
+        label="It is stopped after so many bars of 4/4",
+        min_value=0,
+        max_value=999,
+        required=False,
+        help_text="0: never.",
+    )
     off = forms.BooleanField(label="Switched off", required=False)
 
     def __init__(self, *args, panel: FrontPanel, rig: Rig, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
         """wanted: the channels on which the plan sends to it, a part each."""
-        kept = ("level_db", "omni", "hears", "demo", "steps", "pattern_bars", "loses", "off")
-        initial = {name: getattr(panel, name) for name in kept}
+        kept = (
+            "level_db",
+            "omni",
+            "hears",
+            "demo",
+            "to_the_click",
+            "steps",
+            "pattern_bars",
+            "loses",
+            "off",
+            *LEADS,
+            *NUMBERS,
+        )
+        initial = {name: getattr(panel, name) for name in (*kept, *LEADS, *NUMBERS)}
         super().__init__(*args, initial=initial, **kwargs)
         several = len(panel.channels) > 1
         self.parts = [f"channel_{part}" for part in range(1, len(panel.channels) + 1)]
@@ -48,12 +85,25 @@ class PanelForm(forms.Form):
                 self.fields[name].help_text = f"The plan sends on {wanted[part - 1]}."
         if wanted and panel.channels:
             self.fields["omni"].help_text = "The plan wants it off, unless it is meant to play what others play."
+        hands = column_of(box.shape) == "hands"
+        gone = () if hands else ("to_the_click",)
         if not panel.channels:
-            played = column_of(box.shape) == "hands"
-            for name in ("level_db", "omni", "hears", "steps", "pattern_bars", "loses", *(() if played else ("demo",))):
-                del self.fields[name]
-            if played:
-                self.fields["demo"].label = "Someone plays a phrase on it"
+            gone += (
+                "level_db",
+                "omni",
+                "hears",
+                "steps",
+                "pattern_bars",
+                "loses",
+                *NUMBERS,
+                *(() if hands else ("demo",)),
+            )
+        if is_interface(box.shape) or not _sends(box):
+            gone += LEADS
+        for name in gone:
+            del self.fields[name]
+        if hands:
+            self.fields["demo"].label = "Someone plays a phrase on it"
         if panel.channels:
             self._choose("ignores", "What it does not obey", list(IGNORES), panel.ignores)
         self.gains = _inputs_of(box)
@@ -71,7 +121,21 @@ class PanelForm(forms.Form):
         ports = [socket.label for socket in box.sockets if is_port(rig, box, socket)]
         self._choose("taken", "Ports that another program holds", ports, panel.taken)
         self.order_fields(
-            ["off", *self.parts, "omni", "hears", "level_db", *self.gains, "demo", "steps", *PATTERN, "loose", "taken"]
+            [
+                "off",
+                *self.parts,
+                "omni",
+                "hears",
+                "level_db",
+                *self.gains,
+                "demo",
+                "steps",
+                *PATTERN,
+                *NUMBERS,
+                *LEADS,
+                "loose",
+                "taken",
+            ]
         )
 
     def _choose(self, name: str, label: str, labels: list[str], chosen: frozenset[str]) -> None:
@@ -88,9 +152,15 @@ class PanelForm(forms.Form):
         """The panel as stored."""
         made = (*self.parts, *self.gains)
         values = {name: value for name, value in self.cleaned_data.items() if name not in made}
+        values |= {name: values[name] or 0 for name in (*LEADS, *NUMBERS) if name in values}
         if self.gains:
             values["gains"] = {label: self.cleaned_data[name] or 0.0 for name, label in self.gains.items()}
         return values | {"channels": [self.cleaned_data[name] for name in self.parts]}
+
+
+def _sends(box: Box) -> bool:
+    """Whether it has a MIDI out of its own, by which it could lead."""
+    return any((one.kind, one.direction) == ("midi", "out") and not one.thru_of for one in box.sockets)
 
 
 def _inputs_of(box: Box) -> dict[str, str]:
@@ -111,13 +181,17 @@ def panel(request, uid):
     form = PanelForm(request.POST or None, panel=now, rig=plan.rig, box=box, wanted=_wanted(plan, box))
     if request.method == "POST" and form.is_valid():
         kept = PanelRow.objects.filter(box_uid=box.uid).first()
-        settings = (kept.settings if kept else _plain(now)) | form.settings()
+        settings = _plain(now) | (kept.settings if kept else {}) | form.settings()
         PanelRow.objects.update_or_create(box_uid=box.uid, defaults={"settings": settings})
         messages.success(request, f"{box.name} is set, as if on the box. The plan knows nothing of it.")
         if came_from:
             return redirect("instruments:open", uid=came_from.uid)
         return redirect("front-panel", uid=uid)
-    return render(request, "web/front_panel.html", {"box": box, "form": form, "came_from": came_from})
+    display = PanelRow.objects.filter(box_uid=box.uid).values_list("display_bpm", flat=True).first()
+    context = {"box": box, "form": form, "came_from": came_from, "display": display}
+    if request.headers.get("X-Fragment"):
+        return render(request, "web/includes/display.html", context)
+    return render(request, "web/front_panel.html", context)
 
 
 def _wanted(plan: Plan, box: Box) -> list[int]:

@@ -3,14 +3,14 @@
 from django.contrib import messages
 from django.shortcuts import redirect
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
+from hypotaxis.records.current import asked_back
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job
 from hypotaxis.web.studio_startup import silence
 
-SOUNDING = ("pass", "try-out", "sounding", "sounds", "listening", "asking", "proving")
+SOUNDING = ("pass", "try-out", "sounding", "sounds", "listening", "asking", "proving", "playing in", "playing freely")
 """Work that sends to the studio."""
 
 
@@ -23,7 +23,5 @@ def panic(request):
         ask_to_cancel(str(job.uid))
     told = "All notes are off, on every port that notes have left by." if silenced else "What played is ended."
     messages.info(request, told)
-    target = request.POST.get("next", "")
-    if not url_has_allowed_host_and_scheme(target, allowed_hosts={request.get_host()}):
-        target = reverse("rig:home")
+    target = asked_back(request, reverse("rig:home"))
     return redirect(target)

@@ -1,7 +1,7 @@
 """Opens the studio: the stand-in, plugged as the sheet says, its front panels as the person left them; or what the
 computer offers, for the shell."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import fields
 
@@ -31,7 +31,7 @@ def open_studio(plan: Plan, wanted: Wanted | None = None, *, anew: bool = False)
     if wanted and wanted.kind != STAND_IN:
         return DeviceStudio(_process(wanted, anew=anew))
     _runs += 1
-    return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, seed=_runs)
+    return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, shown=_show, seed=_runs)
 
 
 def _process(wanted: Wanted, *, anew: bool) -> DeviceProcess:
@@ -78,6 +78,14 @@ def device_studio(kind: str, server: str = "") -> Iterator[DeviceStudio]:
 def front_panels() -> dict[str, FrontPanel]:
     """The stand-in's front panels as they are set, by box uid."""
     return {row.box_uid: panel_of(row.settings) for row in PanelRow.objects.all() if set(row.settings) - {"nature"}}
+
+
+def _show(displays: Mapping[str, float]) -> None:
+    """Keep the tempo that boxes show on their displays."""
+    kept = PanelRow.objects.in_bulk(list(displays))
+    for uid, bpm in displays.items():
+        if uid not in kept or kept[uid].display_bpm != round(bpm, 1):
+            PanelRow.objects.update_or_create(box_uid=uid, defaults={"display_bpm": round(bpm, 1)})
 
 
 def panel_of(settings: dict) -> FrontPanel:

@@ -14,7 +14,7 @@ from django.urls import reverse
 from huey.contrib.djhuey import HUEY
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
-from hypotaxis.records.models import Rig, Session
+from hypotaxis.records.models import Job, Rig, Session
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import own_studio
 from hypotaxis.steps.rig.services import connect
@@ -77,6 +77,8 @@ class BrowserTest(StaticLiveServerTestCase):
 
         def end() -> None:
             ending.set()
+            # What goes on until it is stopped would keep the worker for ever.
+            Job.objects.filter(state__in=Job.UNFINISHED).update(cancel=True)
             thread.join()
             HUEY.flush()
             HUEY.immediate = True

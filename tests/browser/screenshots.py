@@ -140,6 +140,9 @@ def the_session(page: Page, address: str) -> None:
     page.get_by_text("hits used").first.wait_for(timeout=60_000)
     page.goto(f"{address}/session/?tick=480")
     keep(page, "session")
+    page.get_by_role("link", name="Bittern", exact=True).click()
+    page.get_by_role("button", name="Straighten").wait_for()
+    keep(page, "session-part")
 
 
 def the_timing(page: Page, address: str) -> None:
@@ -152,10 +155,6 @@ def the_timing(page: Page, address: str) -> None:
     page.get_by_role("link", name="Bittern", exact=True).click()
     page.get_by_text("It comes home").wait_for()
     keep(page, "timing-sounding")
-    page.goto(f"{address}/timing/wires/?limit=1")
-    page.get_by_role("link", name="Junction out 2").click()
-    page.get_by_text("What would help").wait_for()
-    keep(page, "timing-wires")
 
 
 def a_recording_of_ones_own(page: Page, address: str) -> None:

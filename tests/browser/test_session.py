@@ -8,9 +8,11 @@ from playwright.sync_api import expect
 
 from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.demo.compose import tide_tables
-from hypotaxis.records.models import Pass, Session, Take
+from hypotaxis.records.models import FrontPanel, Pass, Rig, Session, Socket, Take
+from hypotaxis.records.plan import load_plan, notes_of
 from tests.browser.base import BrowserTest
 from tests.core.formats.test_smf import END, smf
+from tests.rooms import box_named, uid_of
 
 
 class SessionTest(BrowserTest):
@@ -27,12 +29,12 @@ class SessionTest(BrowserTest):
         self.go("session:import")
         chooser = self.page.get_by_label("Standard MIDI File")
         chooser.set_input_files({"name": "old.mid", "mimeType": "audio/midi", "buffer": smf(END, kind=2)})
-        self.button("Import")
+        self.button("As a session of its own")
         self.see("old.mid was not imported. This is a type 2 file")
         chooser = self.page.get_by_label("Standard MIDI File")
         chooser.set_input_files({"name": "ebb.mid", "mimeType": "audio/midi", "buffer": write_smf(tide_tables())})
         self.page.get_by_label("Name of the session").fill("Low water")
-        self.button("Import")
+        self.button("As a session of its own")
         self.see("Low water is imported: 5 tracks.")
         expect(self.page.locator("#session-choice option:checked")).to_have_text("Low water")
         program = self.page.get_by_label("prog").nth(2)
@@ -136,3 +138,38 @@ class ListTest(BrowserTest):
         expect(self.page.get_by_label("Instrument of Alder kit")).not_to_have_value(before)
         self.page.reload()
         expect(self.page.get_by_label("Instrument of Alder kit")).not_to_have_value(before)
+
+
+class FromNothingTest(BrowserTest):
+    def test_an_empty_session_becomes_a_played_part(self):
+        plan = load_plan(Rig.objects.get())
+        Socket.objects.filter(uid=uid_of(plan, "Heron 61", "keys")).update(duty="played from")
+        FrontPanel.objects.create(box_uid=box_named(plan, "Heron 61").uid, settings={"to_the_click": True})
+        self.go("session:sessions")
+        self.page.get_by_role("link", name="Begin an empty session").click()
+        self.page.get_by_label("Name", exact=True).fill("Low Water")
+        self.page.get_by_label("Tempo, BPM").fill("110")
+        self.page.get_by_role("spinbutton", name="Bars").fill("2")
+        self.button("Begin it")
+        self.see("Low Water has 2 bars and no notes yet.")
+        self.page.get_by_label("Bar 2: tempo").click()
+        self.page.get_by_label("Section", exact=True).fill("Ebb")
+        self.button("Name the section")
+        self.see("Bar 2 begins “Ebb”.")
+        self.press("Escape")
+        self.press("p")
+        self.page.get_by_label("To the track").select_option(label="Bittern")
+        self.page.get_by_label("Stand-in only: faster than real time").check()
+        self.button("Count in and play")
+        self.see("8 notes played in to Bittern, bars 1 to 2")
+        self.press("e")
+        self.see("8 notes played in to Bittern, bars 1 to 2")
+        expect(self.page.get_by_text("8 notes played in")).to_be_visible()
+        self.press("a")
+        expect(self.page.get_by_text("notes played in to Bittern")).to_have_count(0)
+        played = Session.objects.get(name="Low Water").tracks.get(name="Bittern")
+        self.assertEqual(len(notes_of(played)), 8)
+        self.press("Control+z")
+        self.see("Undone: Played in to Bittern.")
+        played.refresh_from_db()
+        self.assertEqual(len(notes_of(played)), 0)

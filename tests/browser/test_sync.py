@@ -4,8 +4,12 @@ import re
 
 from playwright.sync_api import expect
 
-from hypotaxis.records.models import Session
+from hypotaxis.core.rig.change import set_rig, set_sockets, set_up
+from hypotaxis.records.journal import change_plan
+from hypotaxis.records.models import FrontPanel, Rig, Session
+from hypotaxis.records.plan import load_plan
 from tests.browser.base import BrowserTest
+from tests.rooms import box_named, uid_of
 
 
 class LatticeTest(BrowserTest):
@@ -59,3 +63,32 @@ class LatticeTest(BrowserTest):
         copy.click()
         # Where the browser keeps the clipboard shut, the figure itself is marked.
         expect(copy).to_have_text(re.compile("Copied|468.75"))
+
+
+class LeaderTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        rig = Rig.objects.get()
+        plan = load_plan(rig)
+        heron = box_named(plan, "Heron 61").uid
+        duty = {uid_of(plan, "Heron 61", "keys"): {"duty": "played from and clock from"}}
+        leads = set_rig(set_up(set_sockets(plan, duty), heron, sends_clock=True), leader=heron)
+        change_plan(rig, "Heron leads", plan, leads)
+        FrontPanel.objects.create(box_uid=heron, settings={"leads_bpm": 192.0})
+
+    def test_a_pass_goes_by_the_leaders_clock_and_its_tempo_is_laid_under_the_session(self):
+        self.arm("Bittern")
+        self.go("session:home")
+        self.button("Listen")
+        expect(self.page.locator(".leader")).to_contain_text(re.compile(r"19[12]\.\d\d"))
+        self.page.locator(".leader").get_by_role("button", name="Stop").click()
+        expect(self.page.locator(".leader").get_by_role("button", name="Listen")).to_be_visible()
+        self.page.get_by_label("to bar").fill("2")
+        self.page.get_by_label("begins").select_option(label="when Heron 61 starts")
+        self.button("Record 1 armed track")
+        self.see("Heron 61 led at 19")
+        self.button("Lay this tempo under the session")
+        self.see("Tide Tables goes by the tempo of pass 1")
+        expect(self.page.get_by_text("the session goes at")).to_have_count(0)
+        self.press("Control+z")
+        self.see("the session goes at 96")

@@ -108,7 +108,7 @@ def first_take(walk: Walker) -> None:
     walk.go("5", "session")
     walk.link("Import a MIDI file")
     walk.file("Standard MIDI File", "ebb.mid", four_bars("Ebb"))
-    walk.button("Import")
+    walk.button("As a session of its own")
     walk.tick("Arm")
     walk.key("r")
     walk.see("1 take measured, placed.")

@@ -18,6 +18,10 @@ from django.test import SimpleTestCase
 
 from hypotaxis.core.errors import NoAnswer, PortMissing, ServerGone, StudioTrouble
 from hypotaxis.core.midi.shaping import Shaping
+from hypotaxis.core.session.passes import LedBy
+from hypotaxis.core.session.schedule import PlayedPart, plan_run
+from hypotaxis.core.session.score import NOTE, no_controls
+from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import (
     AUDIO,
     JACK,
@@ -33,6 +37,7 @@ from hypotaxis.core.studio import (
     Written,
     sound_of,
 )
+from hypotaxis.core.sync.led import Led
 from hypotaxis.core.timing.sounded import clear_score, loop_run
 from hypotaxis.core.timing.wish import Wish
 from hypotaxis.devices.panic import call
@@ -53,6 +58,28 @@ def at(frame: int, data: bytes, port: str = NOTES) -> Message:
 
 def hit(frame: int) -> Message:
     return at(frame, bytes([0x90, 60, 100]))
+
+
+class Beside:
+    """A source with more messages beside its own."""
+
+    def __init__(self, source, messages) -> None:
+        self.source, self.more = source, Written(messages)
+        self.ports = source.ports | self.more.ports
+
+    def messages(self, until_ns: int):
+        both = [*self.source.messages(until_ns), *self.more.messages(until_ns)]
+        return sorted(both, key=lambda message: message.time_ns)
+
+    def sound(self, output: str, start: int, frames: int):
+        return self.source.sound(output, start, frames)
+
+    def ended(self) -> bool:
+        return self.source.ended()
+
+
+def quarters(bars: int) -> np.ndarray:
+    return np.array([(480 * beat, 200, 60, 100) for beat in range(4 * bars)], dtype=NOTE)
 
 
 def recorded(blocks) -> np.ndarray:
@@ -99,6 +126,28 @@ class JackTest(SimpleTestCase):
         except SystemExit as ended:
             code = ended.code
         return json.loads(out.getvalue()), code
+
+    def test_a_pass_goes_by_a_leaders_clock_that_comes_by_a_port(self):
+        # The box sends on what it hears: the leader's clock, 1,000 frames apart, comes back by its keys.
+        part = PlayedPart(NOTES, 1, quarters(1), no_controls())
+        schedule = plan_run([part], TempoMap(480, ((0, 600_000),)), first_bar=1, last_bar=1, sample_rate=RATE)
+        led = Led(schedule, TempoMap(480, ((0, 600_000),)), LedBy("the box", KEYS), rate=RATE)
+        first = 40 * 1_000
+        clocks = [at(first - 500 + 1_000 * number, b"\xf8") for number in range(-30, 100)]
+        source = Beside(led, [*clocks, at(first - 600, b"\xfa")])
+        sound = []
+        for block in self.studio.run(source, RunSetup(inputs=(CLICKS,))):
+            led.hear(block)
+            sound.append(block.samples)
+        self.assertTrue(led.whole, led.told)
+        self.assertAlmostEqual(led.played(0)[0].bpm_at(480), 120.0, delta=0.01)
+        # Of the bar's four quarters those after the first are foreseen: each leaves on its clock, as it was heard, and
+        # clicks a period and the box's reaction behind that.
+        heard = middles(np.concatenate(sound)[:, 0])
+        due = [round(at_ns * RATE / 1e9) for at_ns in led.times[24:96:24]]
+        for clock in due:
+            away = min(abs(one - clock - PERIOD - REACTION) for one in heard)
+            self.assertLess(away, RATE // 1_000, (heard, due))
 
     def test_what_is_there_is_reported_with_its_direction(self):
         found, code = self.shell("devices")

@@ -1,15 +1,22 @@
 """The Sync step: who follows, what is sent to them, whether they stay in step, and that it is sent in a pass."""
 
+from dataclasses import asdict
+from unittest import mock
+
 from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
-from hypotaxis.core.rig.change import set_sockets
+from hypotaxis.core.rig.change import set_rig, set_sockets
+from hypotaxis.core.session import passes
 from hypotaxis.core.session.passes import ArmedTrack, clocks_of, plan_pass, schedule_pass
 from hypotaxis.core.sync.values import LoopSetting, Sending
+from hypotaxis.records import journal
+from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import clock_ms
 from hypotaxis.records.models import FrontPanel, Proof, Session, Socket
-from hypotaxis.records.plan import loop_of, song_of, tempo_of
+from hypotaxis.records.plan import loop_of, song_of
+from hypotaxis.steps.session.services.house import copy_session
 from hypotaxis.steps.sync.services import moved
 from tests.rooms import box_named
 from tests.web.base import DemoTest
@@ -43,6 +50,19 @@ class SyncTest(DemoTest):
 
     def now(self):
         return self.client.get(reverse("rig:home")).wsgi_request._in_use.plan
+
+    def test_a_started_pattern_beside_notes_and_a_leader_nobody_hears_are_told(self):
+        found = {finding.rule: finding for finding in check(self.now())}
+        beside = found["pattern-beside-notes"]
+        self.assertEqual(beside.title, "Alder is started with the song, and is sent notes as well")
+        self.assertIn("beside the notes of Alder kit and Alder kick", beside.message)
+        left = [one.title for one in check(beside.fix.apply(self.now()))]
+        self.assertNotIn(beside.title, left)
+        alder = box_named(self.plan, "Alder").uid
+        change_plan(self.rig, "Alder leads", self.plan, set_rig(self.plan, leader=alder))
+        (unheard,) = [one for one in check(self.now()) if one.rule == "leader-unheard"]
+        self.assertEqual(unheard.title, "Alder leads, and its clock does not reach the host")
+        self.assertEqual(unheard.fix.apply(self.now()).rig.leader, "")
 
     def test_settings_of_a_port_are_kept_and_bad_ones_told(self):
         uid = self.port(5)
@@ -86,6 +106,11 @@ class SyncTest(DemoTest):
         self.send("loop", first_bar=2, bars="", times=3, begin_bar=2)
         self.assertIn("once", self.page("sync:home"))
         self.assertEqual(song_of(self.session).times, 1)
+        undone = self.client.post(reverse("rig:undo"), follow=True)
+        self.assertIn("Undone: No loop.", self.told(undone))
+        self.assertEqual(loop_of(self.session).bars, 6)
+        other = copy_session(self.session)
+        self.assertIsNone(journal.last_done(self.rig, other), "a step of one session is none of another")
 
     def test_an_end_of_the_loop_stops_at_a_bar_and_at_the_beginning(self):
         loop = LoopSetting(first_bar=3, bars=2)
@@ -111,11 +136,11 @@ class SyncTest(DemoTest):
     def test_a_pass_sends_it_from_any_bar(self):
         self.session.tracks.update(armed=False)
         setup = plan_pass(
-            self.now(), self.armed("Bittern"), tempo_of(self.session), first_bar=3, last_bar=4, lateness_ms={},
+            self.now(), self.armed("Bittern"), self.session.tempo_map, first_bar=3, last_bar=4, lateness_ms={},
             clock_ms=clock_ms(self.plan),
         )  # fmt: skip
         self.assertEqual([one.port for one in setup.clocks], [self.name(number) for number in (2, 3, 5)])
-        schedule = schedule_pass(setup, {}, tempo_of(self.session), first_bar=3, last_bar=4)
+        schedule = schedule_pass(setup, {}, self.session.tempo_map, first_bar=3, last_bar=4)
         mine = [message for message in schedule.messages if message.port == self.name(5)]
         self.assertEqual([message.data for message in mine[:2]], [b"\xf2\x20\x00", bytes([CONTINUE])])
         ticks = [message.time_ns for message in mine if message.data == bytes([CLOCK])]
@@ -150,8 +175,24 @@ class LoopedPassTest(DemoTest):
         page = self.page("session:home")
         self.assertRegex(page, r"pass 1,\s+time 3")
         self.assertIn('name="times" value="1"', page)
-        self.client.post(reverse("session:start"), form | {"times": 0, "token": "none"})
+        self.client.post(reverse("session:start"), form | {"times": 1000, "token": "none"})
         self.assertEqual(self.session.passes.count(), 1)
+
+    def test_bars_may_be_run_in_and_it_may_go_on_until_it_is_stopped(self):
+        self.session.tracks.update(armed=False)
+        self.session.tracks.filter(name="Bittern").update(armed=True)
+        form = {"first_bar": 3, "last_bar": 4, "times": 0, "run_in": 1, "fast": "on", "place": "on", "token": "loop"}
+        with mock.patch.object(passes, "OPEN_S", 16.0):
+            self.client.post(reverse("session:start"), form)
+        run = self.session.passes.get()
+        self.assertTrue(run.frozen.open_end)
+        takes = list(self.session.takes.order_by("number"))
+        self.assertEqual([take.bars for take in takes], [(2, 4), (3, 4), (3, 4)])
+        # From half a second before bar 2; each later round begins with bar 3, five seconds in.
+        self.assertEqual([take.first_sample for take in takes], [round(2.0 * 48_000), 240_000, 240_000])
+        late = [take.measured.lateness_ms for take in takes]
+        self.assertLess(max(late) - min(late), 0.4, late)
+        self.assertEqual([take.measured.missed for take in takes], [0, 0, 0])
 
 
 class ProveTest(DemoTest):
@@ -184,6 +225,20 @@ class ProveTest(DemoTest):
         page = self.prove("Sedge", steps=True).content.decode()
         self.assertIn("It follows 96 BPM. Its steps come +", page)
         self.assertGreater(Proof.objects.get().proved.steps, 60)
+
+    def test_an_lfo_is_proved_on_a_sound_that_is_held(self):
+        box = box_named(self.plan, "Sedge")
+        form = {"plays": "LFO or delay", "division": "1/4 dotted", "pace": "as the host"}
+        self.client.post(reverse("sync:box", args=[box.uid]), form)
+        # Five bars are 480 clocks, 13 swings of 36 and 12 clocks more: so much it is ahead behind each wrap.
+        Session.objects.update(loop=asdict(LoopSetting(first_bar=3, bars=5)))
+        page = self.prove("Sedge", swings_ticks=36, program=2).content.decode()
+        proof = Proof.objects.get().proved
+        self.assertEqual(
+            [(wrap.predicted, wrap.measured, wrap.sure) for wrap in proof.wraps], [(12, 12, True), (24, 24, True)]
+        )
+        self.assertIn("It follows 96 BPM.", page)
+        self.assertLess(proof.half_ms, 0.05)
 
     def test_its_lateness_is_what_is_compensated(self):
         self.prove("Alder", pattern_bars=4)

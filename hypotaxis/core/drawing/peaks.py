@@ -44,9 +44,9 @@ def peaks_of(path: Path) -> np.ndarray:
     return peaks.found()
 
 
-def columns_of(peaks: np.ndarray, first: float, last: float, columns: int) -> tuple[np.ndarray, np.ndarray]:
-    """Extremes of file samples first to last (may reach outside: silence there) in so many columns."""
-    edges = np.linspace(first, last, columns + 1) / STRETCH
+def columns_of(peaks: np.ndarray, edges: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Extremes between the edges of columns, in file samples, ascending; they may reach outside: silence there."""
+    edges, columns = edges / STRETCH, len(edges) - 1
     low, high = np.zeros(columns), np.zeros(columns)
     for index in range(columns):
         start, end = int(np.floor(edges[index])), int(np.ceil(edges[index + 1]))

@@ -40,14 +40,19 @@ class NoteBar:
     w: float
 
 
-def note_bars(starts: np.ndarray, ends: np.ndarray, pitches: np.ndarray, span: Span, height: float) -> list[NoteBar]:
-    """Bars of the notes inside the span; starts and ends in session samples. The part's range fills the height."""
+def note_bars(
+    starts: np.ndarray, ends: np.ndarray, pitches: np.ndarray, span: Span, height: float, only: np.ndarray | None = None
+) -> list[NoteBar]:
+    """Bars of the notes inside the span; starts and ends in session samples. The part's range fills the height. only:
+    which of them are drawn, None = all."""
     if len(starts) == 0:
         return []
     low, high = int(pitches.min()), int(pitches.max())
     rows = max(high - low, 6)
     lift = (rows - (high - low)) / 2
     inside = (ends > span.first) & (starts < span.last)
+    if only is not None:
+        inside &= only
     bars = []
     for start, end, pitch in zip(starts[inside], ends[inside], pitches[inside], strict=True):
         left, right = max(0.0, span.x(start)), min(span.width, span.x(end))

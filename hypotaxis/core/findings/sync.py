@@ -5,13 +5,23 @@ from dataclasses import replace
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding, Fix, Lead, listed
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.change import set_box, set_sockets
+from hypotaxis.core.rig.change import set_box, set_rig, set_sockets
+from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.rig.values import Box
 from hypotaxis.core.sync.divisions import period_ms, rate_hz
-from hypotaxis.core.sync.following import bar_ticks, clocked, cures, misstep_told, needs_clock, sending_of, walk
-from hypotaxis.core.sync.values import ARPEGGIO, NOTHING, POSITION, SONG_POSITION, WRAP_WORDS
+from hypotaxis.core.sync.following import (
+    bar_ticks,
+    clocked,
+    cures,
+    misstep_told,
+    needs_clock,
+    ports_that_send,
+    sending_of,
+    walk,
+)
+from hypotaxis.core.sync.values import ARPEGGIO, NOTHING, PATTERN, POSITION, SONG_POSITION, START, WRAP_WORDS
 from hypotaxis.core.units import CLOCKS_A_QUARTER
 
 MOST_JITTER_MS = 1.0
@@ -191,6 +201,20 @@ def leader_receives(plan: Plan) -> Iterator[Finding]:
         )
 
 
+def leader_unheard(plan: Plan) -> Iterator[Finding]:
+    """A box leads, and the host hears none of its clock."""
+    box = plan.rig.box(plan.rig.leader)
+    if box and box.uid not in leading_boxes(plan.rig):
+        yield Finding(
+            severity=RISKY,
+            about=box.uid,
+            title=f"{box.name} leads, and its clock does not reach the host",
+            message="Nothing of the host goes by it: no pass can begin with its start key, and its tempo is not known.",
+            remedy="Bring its MIDI or USB to a port, and give that port the duty “clock from”; or let the host lead.",
+            fix=Fix("Let the host lead", lambda p: set_rig(p, leader="")),
+        )
+
+
 def other_time_code(plan: Plan) -> Iterator[Finding]:
     """Time code leaves at another rate than a box is set to."""
     for end in ports_of(plan.rig, "out"):
@@ -255,17 +279,33 @@ def length_unknown(plan: Plan) -> Iterator[Finding]:
         )
 
 
-RULES = (
-    pattern_parts,
-    clock_by_other_socket,
-    clocked_twice,
-    leader_receives,
-    other_time_code,
-    position_ignored,
-    stands_still,
-    clock_held_back,
-    clock_wobbles,
-    length_unknown,
-)
-"""The most serious first."""
+def pattern_beside_notes(plan: Plan) -> Iterator[Finding]:
+    """A box is started, so that it plays its own pattern, and is sent notes as well."""
+    for uid, ways in clocked(plan).items():
+        box, port = plan.rig.box(uid), ways[0].port
+        started = (
+            _follows(box)
+            and box.following.plays == PATTERN
+            and START in box.following.obeys
+            and any(sending.keys for socket, sending in ports_that_send(plan) if socket.uid == port)
+        )
+        names = [one.name for one in plan.instruments if one.box == uid] if started else []
+        if names:
+            yield Finding(
+                severity=WORTH_KNOWING,
+                about=uid,
+                lead=Lead("sync", "See it on Sync", uid),
+                title=f"{box.name} is started with the song, and is sent notes as well",
+                message=f"Its own pattern then sounds beside the notes of {listed(names)}, unless it holds none.",
+                remedy="Choose an empty pattern on the box, or send it no start on the Sync step.",
+                socket=port,
+                fix=Fix("Send it no start", lambda p, port=port: _send(p, port, keys=False)),
+            )
+
+
+SERIOUS = (pattern_parts, clock_by_other_socket, clocked_twice, leader_receives, other_time_code)
+RISKIER = (leader_unheard, position_ignored, stands_still, clock_held_back)
+LESSER = (clock_wobbles, pattern_beside_notes, length_unknown)
+RULES = (*SERIOUS, *RISKIER, *LESSER)
+"""The most serious first: what is wrong, what is risky, what is worth knowing."""
 NAMES = frozenset(rule.__name__.replace("_", "-") for rule in RULES)

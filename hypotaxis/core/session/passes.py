@@ -11,6 +11,7 @@ import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
@@ -19,6 +20,9 @@ from hypotaxis.core.sync.following import ports_that_send
 from hypotaxis.core.sync.values import Sending
 from hypotaxis.core.timing.context import context_of
 from hypotaxis.core.timing.together import together
+
+OPEN_S = 3600.0
+"""How long a loop goes on at most that is played until it is stopped."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,6 +99,16 @@ class SentClock:
 
 
 @dataclass(frozen=True)
+class LedBy:
+    """The box whose clock a pass goes by. port: system name of the port by which that comes; until_stop: it goes on
+    until the box stops, not to its last bar."""
+
+    name: str
+    port: str
+    until_stop: bool = False
+
+
+@dataclass(frozen=True)
 class PassSetup:
     """A pass as it is frozen at its start."""
 
@@ -113,6 +127,12 @@ class PassSetup:
     """What is sent to boxes that follow."""
     rounds: tuple[Round, ...] = ()
     """Of a loop: each time round, a take of its own of each return; none: played once."""
+    run_in: int = 0
+    """Bars that are played before its first one, the first time."""
+    open_end: bool = False
+    """It goes on until it is stopped."""
+    led_by: LedBy | None = None
+    """It waits for this box's start key and goes by its clock."""
 
     @property
     def every_round(self) -> tuple[Round, ...]:
@@ -144,15 +164,24 @@ def plan_pass(
     lateness_ms: Mapping[str, float],
     clock_ms: Mapping[str, float] | None = None,
     times: int = 1,
+    run_in: int = 0,
+    led_by: LedBy | None = None,
 ) -> PassSetup:
-    """What a pass of bars first_bar to last_bar, played `times` times, is made of. lateness_ms: what is known, by the
+    """What a pass of bars first_bar to last_bar is made of, played `times` times (0: until it is stopped, for an hour
+    at most), so many bars run in. lateness_ms: what is known, by the
     uid of instruments; who plays together is shifted by it; clock_ms: how late boxes step by their clock, by the uid of
     the port. Raises CannotSchedule when it cannot be recorded, with the reason."""
     check_pass(plan, armed)
+    if led_by and times != 1:
+        raise CannotSchedule(
+            f"A pass that {led_by.name} leads is played once. Set its times to 1, or begin it at once."
+        )
     inputs = inputs_of(plan, [track.instrument for track in armed])
     columns = {use.socket: place for place, use in enumerate(inputs)}
     shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
-    run = plan_run([], tempo, first_bar=first_bar, last_bar=last_bar, sample_rate=plan.rig.sample_rate, times=times)
+    bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in}
+    often = times or times_in(tempo, first_bar, last_bar, OPEN_S)
+    run = plan_run([], tempo, **bars, sample_rate=plan.rig.sample_rate, times=often)
     return PassSetup(
         parts=tuple(_recorded(plan, track, columns, shifts.get(track.instrument.uid, 0.0)) for track in armed),
         inputs=tuple(use.system_name for use in inputs),
@@ -164,8 +193,24 @@ def plan_pass(
             plan, tuple(columns), [track.instrument.box for track in armed], [_sender(track) for track in armed]
         ),
         clocks=clocks_of(plan, clock_ms or {}),
-        rounds=run.rounds if times > 1 else (),
+        rounds=run.rounds if often > 1 else (),
+        run_in=run_in,
+        open_end=not times or bool(led_by and led_by.until_stop),
+        led_by=led_by,
     )
+
+
+def times_in(tempo: TempoMap, first_bar: int, last_bar: int, seconds: float) -> int:
+    """How often these bars are played in a time, once at least."""
+    begins, ends = tempo.us_at(np.array([tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)])) / 1e6
+    return max(1, int(seconds / (ends - begins))) if ends > begins else 1
+
+
+def leader_of(plan: Plan, *, until_stop: bool = False) -> LedBy | None:
+    """The box that leads, with the port by which its clock comes; None while the host leads, or none of its clock
+    reaches a port with that duty."""
+    box, end = plan.rig.box(plan.rig.leader), leading_boxes(plan.rig).get(plan.rig.leader)
+    return LedBy(box.name, end.socket.system_name, until_stop) if box and end and end.socket.system_name else None
 
 
 def clocks_of(plan: Plan, clock_ms: Mapping[str, float]) -> tuple[SentClock, ...]:
@@ -227,7 +272,8 @@ def schedule_pass(
     ]
     clocks = [(one.port, one.sending) for one in setup.clocks]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    return plan_run(parts, tempo, **bars, sample_rate=setup.rate, clocks=clocks, times=len(setup.every_round))
+    times = len(setup.every_round)
+    return plan_run(parts, tempo, **bars, sample_rate=setup.rate, clocks=clocks, times=times, run_in=setup.run_in)
 
 
 def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:

@@ -93,9 +93,10 @@ def plan_run(
     sample_rate: int,
     clocks: Sequence[tuple[str, Sending]] = (),
     times: int = 1,
+    run_in: int = 0,
 ) -> Schedule:
-    """The schedule of bars first_bar to last_bar, both included, played `times` times in a loop. clocks: (port, what it
-    sends to boxes that follow).
+    """The schedule of bars first_bar to last_bar, both included, played `times` times in a loop, run in to from so many
+    bars before. clocks: (port, what it sends to boxes that follow).
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
     are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
@@ -104,12 +105,17 @@ def plan_run(
         raise CannotSchedule(
             f"Bars {first_bar} to {last_bar} cannot be recorded: the first bar is 1 or later, the last not before it."
         )
-    first_tick, end_tick = tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)
-    first_sample = int(tempo.samples_at(first_tick, sample_rate)) - round(LEAD_IN_S * sample_rate)
-    course = course_of_bars(tempo, first_bar=first_bar, bars=last_bar - first_bar + 1, times=times)
+    if not 0 <= run_in < first_bar:
+        raise CannotSchedule(f"{run_in} bars cannot be run in: before bar {first_bar} there are {first_bar - 1}.")
+    begin_bar = first_bar - run_in
+    begin_tick, loop_tick, end_tick = (tempo.bar_tick(bar) for bar in (begin_bar, first_bar, last_bar + 1))
+    begins = float(tempo.samples_at(begin_tick, sample_rate))
+    first_sample = int(begins) - round(LEAD_IN_S * sample_rate)
+    bars = last_bar - first_bar + 1
+    course = course_of_bars(tempo, first_bar=first_bar, bars=bars, times=times, begin_bar=begin_bar)
     since_us = [one.since / course.per_us for one in course.stretches]
-    lasts_us = float(tempo.us_at(end_tick) - tempo.us_at(first_tick))
-    ends = float(tempo.samples_at(first_tick, sample_rate)) + (since_us[-1] + lasts_us) * sample_rate / 1e6
+    run_in_us = float(tempo.us_at(loop_tick) - tempo.us_at(begin_tick))
+    ends = begins + course.lasts / course.per_us * sample_rate / 1e6
     end_sample = int(np.ceil(round(ends, 6))) + round(TAIL_S * sample_rate)
     if end_sample - first_sample > MAX_SECONDS * sample_rate:
         often = f", {times} times," if times > 1 else ""
@@ -123,37 +129,39 @@ def plan_run(
     for number, part in enumerate(parts):
         shift = round(part.shift_ms * 1e6)
         for turn, since in enumerate(since_us):
-            by = shift + round(since * 1000)
-            events += _part_events(
-                part, number, lambda ticks, by=by: ns(ticks) + by, first_tick, end_tick, again=turn > 0
-            )
+            again = turn > 0
+            by = shift + round((since - run_in_us) * 1000) if again else shift
+            from_tick = loop_tick if again else begin_tick
+            events += _part_events(part, number, lambda ticks, by=by: ns(ticks) + by, from_tick, end_tick, again=again)
     lasts_ns = (end_sample - first_sample) * 1e9 / sample_rate
-    events += _clock_events(clocks, course, int(ns(np.array(first_tick))), lasts_ns)
+    events += _clock_events(clocks, course, int(ns(np.array(begin_tick))), lasts_ns)
     events.sort(key=lambda event: event[:3])
     return Schedule(
         messages=tuple(event[3] for event in events),
         first_sample=first_sample,
         frames=end_sample - first_sample,
         sample_rate=sample_rate,
-        first_tick=first_tick,
+        first_tick=begin_tick,
         end_tick=end_tick,
         rounds=_rounds(
-            float(tempo.samples_at(first_tick, sample_rate)),
+            begins - first_sample,
             [since * sample_rate / 1e6 for since in since_us],
             first_sample,
             end_sample - first_sample,
+            run_in_us * sample_rate / 1e6,
         ),
     )
 
 
-def _rounds(begins: float, since: Sequence[float], first_sample: int, frames: int) -> tuple[Round, ...]:
-    """Where each time round stands in the run: the first with the lead-in, the last with what rings on. begins: session
-    position of the first bar; since: samples from there to each time."""
-    cuts = [int(np.floor(round(begins - first_sample + one, 6))) for one in since]
+def _rounds(lead: float, since: Sequence[float], first_sample: int, frames: int, run_in: float) -> tuple[Round, ...]:
+    """Where each time round stands in the run: the first with the lead-in and what is run in, the last with what rings
+    on. All in samples; lead: before the first bar; since: from there to each time."""
+    cuts = [int(np.floor(round(lead + one, 6))) for one in since]
     starts, ends = [0, *cuts[1:]], [*cuts[1:], frames]
+    back = [0.0, *(one - run_in for one in since[1:])]
     return tuple(
         Round(start, end - start, round(first_sample + start - one))
-        for start, end, one in zip(starts, ends, since, strict=True)
+        for start, end, one in zip(starts, ends, back, strict=True)
     )
 
 

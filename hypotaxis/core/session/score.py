@@ -57,6 +57,16 @@ class Score:
     remarks: tuple[str, ...] = ()
 
 
+def in_order(notes: np.ndarray) -> np.ndarray:
+    """Notes sorted by tick, then note."""
+    return notes[np.lexsort((notes["note"], notes["tick"]))]
+
+
+def no_notes() -> np.ndarray:
+    """An empty array of notes."""
+    return np.zeros(0, dtype=NOTE)
+
+
 def no_controls() -> np.ndarray:
     """An empty array of controls."""
     return np.zeros(0, dtype=CONTROL)

@@ -6,6 +6,7 @@ Sample positions are integers in the clock named by their rate.
 
 from bisect import bisect_right
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
 
 import numpy as np
@@ -69,6 +70,25 @@ class TempoMap:
         index = max(0, int(np.searchsorted(before, target, side="right")) - 1)
         return int(starts[index] + (target - before[index]) // pace[index])
 
+    def paced(self, ticks_per_quarter: int) -> "TempoMap":
+        """The same in other ticks, to the nearest."""
+        if ticks_per_quarter == self.ticks_per_quarter:
+            return self
+
+        def there(tick: int) -> int:
+            return round(Fraction(tick * ticks_per_quarter, self.ticks_per_quarter))
+
+        tempos = tuple((there(tick), us) for tick, us in self.tempos)
+        meters = tuple((there(tick), *rest) for tick, *rest in self.meters)
+        return TempoMap(ticks_per_quarter, tempos, meters)
+
+    def ticks_at_us(self, us: np.ndarray) -> np.ndarray:
+        """The ticks at these times (any shape, also before zero), not rounded."""
+        starts, pace, before = self._tempo_arrays
+        target = np.asarray(us, dtype=np.float64) * self.ticks_per_quarter
+        index = np.maximum(np.searchsorted(before, target, side="right") - 1, 0)
+        return starts[index] + (target - before[index]) / pace[index]
+
     @cached_property
     def _meter_segments(self) -> list[tuple[int, int, int, int, int]]:
         """(first tick, ticks a bar, ticks a beat, number of the first bar, beats) per meter."""
@@ -111,6 +131,16 @@ class TempoMap:
     def bpm_at(self, tick: int) -> float:
         """Quarters a minute in force at a tick."""
         return 60e6 / self.us_of_quarter(tick)
+
+    @property
+    def told(self) -> str:
+        """Its tempo in BPM, or the slowest and the quickest of several.
+
+        >>> TempoMap(480, ((0, 500_000),)).told, TempoMap(480, ((0, 500_000), (960, 480_000))).told
+        ('120', '120–125')
+        """
+        slowest, quickest = (f"{60e6 / find(us for _, us in self.tempos):.4g}" for find in (max, min))
+        return slowest if slowest == quickest else f"{slowest}–{quickest}"
 
     def us_of_quarter(self, tick: int) -> int:
         """Microseconds of a quarter in force at a tick."""

@@ -78,9 +78,11 @@ def ports_that_send(plan: Plan) -> list[tuple[Socket, Sending]]:
     return [(port, port.sending or Sending()) for port in ends if port.clock and port.system_name]
 
 
-def standing_clock(plan: Plan, us_of_quarter: int, seconds: float) -> list[Message]:
-    """Clock on every port that always sends it, at one tempo, for a run in which the song stands."""
-    ports = [port.system_name for port, sending in ports_that_send(plan) if sending.always]
+def standing_clock(plan: Plan, us_of_quarter: int, seconds: float, *, but: str = "") -> list[Message]:
+    """Clock on every port that always sends it, at one tempo, for a run in which the song stands. but: uid of a port
+    whose clock is another matter."""
+    sends = ports_that_send(plan)
+    ports = [port.system_name for port, sending in sends if sending.always and port.uid != but]
     count = int(seconds * 1e6 * CLOCKS_A_QUARTER // us_of_quarter) + 1
     return [
         Message(round(number * us_of_quarter * 1000 / CLOCKS_A_QUARTER), port, bytes([CLOCK]))

@@ -48,6 +48,26 @@ class TempoIn:
     ticks: int = 0
     trouble: str = ""
 
+    @property
+    def wanders(self) -> str:
+        """How it wanders in words, "" = not known yet."""
+        if self.bars < 2:
+            return ""
+        return f"wanders by ±{self.wander:.2f} BPM" if self.wander >= max(0.01, self.half / 2) else "no wander"
+
+    @property
+    def told(self) -> str:
+        """It in words.
+
+        >>> TempoIn(bpm=120.012, half=0.02, wander=0.004, bars=8, jitter_ms=1.16, running=True, ticks=96).told
+        '120.01 BPM (±0.02), no wander over 8 bars, jitter 1.2 ms'
+        """
+        if self.bpm is None:
+            return self.trouble or "clock, its tempo is not known yet"
+        bars = f", {self.wanders} over {self.bars} bars" if self.wanders else ""
+        trouble = f"; {self.trouble}" if self.trouble else ""
+        return f"{self.bpm:.2f} BPM (±{self.half:.2f}){bars}, jitter {self.jitter_ms:.1f} ms{trouble}"
+
 
 class Follower:
     """Listens to a leader's real-time bytes; anything else is passed over."""
@@ -59,6 +79,8 @@ class Follower:
         self._since_bar = 0
         self.running, self.ticks = False, 0
         self._told = ""
+        self.flooded = False
+        """More clocks came than anybody sends on purpose."""
         self._flood: deque[int] = deque(maxlen=FLOOD)
 
     def hear(self, time_ns: int, status: int) -> None:
@@ -76,6 +98,7 @@ class Follower:
         self._flood.append(time_ns)
         if len(self._flood) == FLOOD and time_ns - self._flood[0] < 1_000_000_000:
             self._told = f"more than {FLOOD:,} clocks a second: no tempo, but garbage or a loop"
+            self.flooded = True
             self._forget()
             return
         if self.running:
@@ -132,6 +155,10 @@ class Follower:
             trouble=trouble,
         )
 
+    def line(self) -> "Line | None":
+        """The line through the last clocks; None where too little has come."""
+        return _longest_line(np.array(self._times)) if self._usual_ns() else None
+
     def _wander(self) -> float:
         if len(self._bars) < 2:
             return 0.0
@@ -140,12 +167,14 @@ class Follower:
 
 
 @dataclass(frozen=True)
-class _Line:
+class Line:
     """A straight line through clocks. slope_ns: of an interval; error_ns: its standard error; sigma_ns: jitter."""
 
     slope_ns: float
     error_ns: float
     sigma_ns: float
+    last_ns: float
+    """Where the last clock stands on it."""
 
     @property
     def bpm(self) -> float:
@@ -156,7 +185,7 @@ class _Line:
         return self.bpm * self.error_ns / self.slope_ns
 
 
-def _line(times: np.ndarray) -> _Line:
+def _line(times: np.ndarray) -> Line:
     count = len(times)
     at = np.arange(count) - (count - 1) / 2
     spread = float((at**2).sum())
@@ -164,10 +193,11 @@ def _line(times: np.ndarray) -> _Line:
     slope = float((at * away).sum() / spread)
     rest = away - away.mean() - slope * at
     sigma = float(np.sqrt((rest**2).sum() / max(1, count - 2)))
-    return _Line(slope, sigma / np.sqrt(spread), sigma)
+    last = float(times[0]) + float(away.mean()) + slope * float(at[-1])
+    return Line(slope, sigma / np.sqrt(spread), sigma, last)
 
 
-def _longest_line(times: np.ndarray) -> _Line:
+def _longest_line(times: np.ndarray) -> Line:
     """The line through as many of the last clocks as lie on one."""
     for window in WINDOWS:
         last = times[-window - 1 :]
@@ -181,18 +211,3 @@ def _longest_line(times: np.ndarray) -> _Line:
         if abs(first.slope_ns - second.slope_ns) <= APART * error:
             return _line(last)
     return _line(times[-WINDOWS[-1] - 1 :])
-
-
-def told(one: TempoIn) -> str:
-    """A leader's tempo in words.
-
-    >>> told(TempoIn(bpm=120.012, half=0.02, wander=0.004, bars=8, jitter_ms=1.16, running=True, ticks=96))
-    '120.01 BPM (±0.02), no wander over 8 bars, jitter 1.2 ms'
-    """
-    if one.bpm is None:
-        return one.trouble or "clock, its tempo is not known yet"
-    wander = f"wanders by ±{one.wander:.2f} BPM" if one.wander >= max(0.01, one.half / 2) else "no wander"
-    bars = f", {wander} over {one.bars} bars" if one.bars >= 2 else ""
-    return f"{one.bpm:.2f} BPM (±{one.half:.2f}){bars}, jitter {one.jitter_ms:.1f} ms" + (
-        f"; {one.trouble}" if one.trouble else ""
-    )

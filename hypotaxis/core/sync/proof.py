@@ -27,6 +27,8 @@ BANDS_HZ = (150, 600, 2400)
 """Between these the loudness of a step is compared, band by band."""
 AUDIBLE_DB = -55.0
 """Below the loudest step nothing is one."""
+SWELLS_DB = -6.0
+"""Below the greatest swell a held sound moves by itself."""
 LEAST_STEPS = 8
 SURE = 0.75
 """Another place fits as well where its distance is no further than this share of the best's from the middle."""
@@ -77,11 +79,19 @@ class Proof:
 
 
 def prove(
-    samples: np.ndarray, rate: int, course: Course, *, zero: float, lasts: int, predicted: Sequence[Fraction]
+    samples: np.ndarray,
+    rate: int,
+    course: Course,
+    *,
+    zero: float,
+    lasts: int,
+    predicted: Sequence[Fraction],
+    swings: bool = False,
 ) -> Proof:
     """Read a recording (frames,) or (frames, sides) of a box that played a pattern of `lasts` ticks along a course.
-    zero: frame of the course's first moment; predicted: how far the pattern should be ahead in each stretch. Raises
-    NoAnswer where the box was silent, or the first stretch does not hold its whole pattern."""
+    zero: frame of the course's first moment; predicted: how far the pattern should be ahead in each stretch; swings: it
+    is a held sound that swells at the beginning of each. Raises NoAnswer where the box was silent, or the first stretch
+    does not hold its whole pattern."""
     mono = samples.reshape(len(samples), -1).mean(axis=1)
     stretches = list(course.stretches)
     cells = [_cells(course, one, rate, zero) for one in stretches]
@@ -101,7 +111,8 @@ def prove(
     shifted = [round((one - late[0]) / a_tick) for one in late]
     features = [_features(level, at + shift * a_tick * rate, rate) for at, shift in zip(steps, shifted, strict=True)]
     loud = max(float(one[:, -1].max()) for one in features)
-    played = [one[:, -1] > loud * 10 ** (AUDIBLE_DB / 20) for one in features]
+    audible_db = SWELLS_DB if swings else AUDIBLE_DB
+    played = [one[:, -1] > loud * 10 ** (audible_db / 20) for one in features]
     moments = np.concatenate(
         [at[which] + shift * a_tick * rate for (at, _), which, shift in zip(cells, played, shifted, strict=True)]
     )

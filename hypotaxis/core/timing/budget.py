@@ -179,6 +179,12 @@ def _conversion(plan: Plan, interface: Box, socket: Socket | None, way: str) -> 
     return row if way == "home" else row[::-1]
 
 
+def way_out_of(plan: Plan, output: str) -> list[Leg]:
+    """What sound takes from the host to an output of an interface (socket uid); nothing for one that is not there."""
+    found = plan.rig.find(output)
+    return _conversion(plan, *found, "out") if found else []
+
+
 def _reported_frames(plan: Plan, socket: Socket | None, way: str) -> int | None:
     """Frames between a socket and a run, as real devices report them; None where nothing does."""
     if plan.studio is None or socket is None:

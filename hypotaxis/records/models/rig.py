@@ -179,9 +179,11 @@ class Loop(WithUid):
 
 
 class Change(models.Model):
-    """One step of the journal: what it was, and every row before and after it. undone: taken back for now."""
+    """One step of the journal: what it was, and every row before and after it; session: whose, where it is
+    not the rig's. undone: taken back for now."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="changes")
+    session = models.ForeignKey("Session", on_delete=models.CASCADE, null=True, related_name="changes")
     made = models.DateTimeField(auto_now_add=True)
     title = models.CharField(max_length=200)
     edits = models.JSONField()
@@ -196,10 +198,12 @@ class Change(models.Model):
 
 class FrontPanel(models.Model):
     """Settings of a stand-in box, as if on the box; they do not belong to the plan and know nothing of it. A box that
-    is a copy in another rig names under "nature" the box on the desk that it stands for."""
+    is a copy in another rig names under "nature" the box on the desk that it stands for. display_bpm: the tempo that
+    its display showed last."""
 
     box_uid = models.CharField(max_length=36, primary_key=True)
     settings = models.JSONField(default=dict)
+    display_bpm = models.FloatField(null=True)
 
     def __str__(self) -> str:
         return self.box_uid

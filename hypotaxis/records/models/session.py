@@ -4,24 +4,27 @@ from functools import cached_property
 
 from django.db import models
 
-from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.formats.plain import as_tuples, from_json
 from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.session.listening import AUDIBLE_DB
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
+from hypotaxis.core.session.schedule import Round
 from hypotaxis.core.session.standing import Offered
 from hypotaxis.core.session.takes import start_of
+from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Lost
+from hypotaxis.core.sync.led import LedRun
 from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
-from hypotaxis.records.models.rig import Rig
+from hypotaxis.records.models.rig import Change, Rig
 from hypotaxis.records.models.work import Job
 
 
 class Session(WithUid):
-    """One piece of music. tempos and meters as in core.session.tempo.TempoMap; loop: a
-    core.sync.values.LoopSetting; away: put away, not gone."""
+    """One piece of music. tempos and meters as in core.session.tempo.TempoMap; sections: (tick, name) of named places;
+    loop: a core.sync.values.LoopSetting; away: put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -30,6 +33,7 @@ class Session(WithUid):
     tempos = models.JSONField(default=list)
     meters = models.JSONField(default=list)
     end_tick = models.BigIntegerField(default=0)
+    sections = models.JSONField(default=list, blank=True)
     loop = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)
 
@@ -38,6 +42,11 @@ class Session(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def tempo_map(self) -> TempoMap:
+        """Its tempo and meter changes."""
+        return TempoMap(self.ticks_per_quarter, as_tuples(self.tempos), as_tuples(self.meters))
 
 
 class Tracks(models.QuerySet):
@@ -51,7 +60,8 @@ class Tracks(models.QuerySet):
 class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
     patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
-    arrays of core.session.score.NOTE and CONTROL; away: put away, not gone."""
+    arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; away: put away, not
+    gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -66,6 +76,7 @@ class Track(WithUid):
     armed = models.BooleanField(default=False)
     notes = models.BinaryField(default=bytes)
     controls = models.BinaryField(default=bytes)
+    played = models.BinaryField(default=bytes)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 
@@ -82,9 +93,10 @@ class Track(WithUid):
 
 
 class Pass(WithUid):
-    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved:
-    system names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first frame,
-    frames]; measuring: the work that measures its takes and places them, once it is recorded."""
+    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved: system
+    names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first frame, frames];
+    led: a core.sync.led.LedRun, of a pass that a box led; tempo: the TempoMap by which it was played; measuring: the
+    work that measures its takes and places them, once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
@@ -98,6 +110,8 @@ class Pass(WithUid):
     meters = models.JSONField(default=list)
     moved = models.JSONField(default=list)
     lost = models.JSONField(default=list)
+    led = models.JSONField(null=True)
+    tempo = models.JSONField(null=True)
     seconds = models.FloatField(default=0)
     started = models.DateTimeField(null=True)
 
@@ -116,6 +130,38 @@ class Pass(WithUid):
     def frozen(self) -> PassSetup:
         """What it is made of; it never changes."""
         return from_json(PassSetup, self.setup)
+
+    @property
+    def bars(self) -> tuple[int, int]:
+        """The first and the last bar that it holds, as the session counts them today: those asked for, or those that
+        its leader reached."""
+        led, mine, now = self.led_run, self.tempo_map, self.session.tempo_map
+        first, last = (led.first_bar, led.last_bar) if led else (self.first_bar, self.last_bar)
+        if mine.meters == now.meters:
+            return first, last
+        return now.position(mine.bar_tick(first)).bar, now.last_bar(mine.bar_tick(last + 1))
+
+    @cached_property
+    def led_run(self) -> LedRun | None:
+        """What came of it, where a box led it."""
+        return from_json(LedRun, self.led) if self.led else None
+
+    @cached_property
+    def tempo_map(self) -> TempoMap:
+        """By which it was played: the leader's, where one led it, otherwise what the session's was then. In the ticks
+        in which the session counts today."""
+        played = from_json(TempoMap, self.tempo) if self.tempo else self.session.tempo_map
+        return played.paced(self.session.ticks_per_quarter)
+
+    @property
+    def apart(self) -> str:
+        """Its tempo in BPM, where that is not the session's; "" where it is."""
+        return self.tempo_map.told if self.tempo_map != self.session.tempo_map else ""
+
+    def rounds_of(self, frames: int) -> tuple[Round, ...]:
+        """Each time round, in so many frames that were kept; a pass that was led is one, begun when its leader did."""
+        led = self.led_run
+        return (Round(0, frames, led.first_sample),) if led else self.frozen.every_round
 
 
 class Takes(models.QuerySet):
@@ -207,7 +253,7 @@ class Take(WithUid):
         """What did not come of it, from its file's first frame."""
         if self.run is None or not self.run.lost:
             return []
-        start = self.run.frozen.every_round[self.round].start
+        start = self.run.rounds_of(self.frames)[self.round].start
         cut = [(max(0, gap.start - start), gap.start + gap.frames - start) for gap in self.run.gaps]
         return [Lost(first, min(end, self.frames) - first) for first, end in cut if first < min(end, self.frames)]
 
@@ -222,11 +268,15 @@ class Take(WithUid):
         return (self.measurement is not None or self.placement is not None) and not self.doubtful
 
     @property
+    def bars(self) -> tuple[int, int]:
+        """The first and the last bar that it holds; the first time round also those that were run in."""
+        first, last = self.run.bars
+        return (first if self.round else first - self.run.frozen.run_in, last)
+
+    @property
     def offered(self) -> Offered:
         """As the rule of what stands sees it."""
-        return Offered(
-            str(self.uid), self.number, self.run.first_bar, self.run.last_bar, good=self.good, silent=self.silent
-        )
+        return Offered(str(self.uid), self.number, *self.bars, good=self.good, silent=self.silent)
 
     @property
     def title(self) -> str:
@@ -254,3 +304,40 @@ class Take(WithUid):
         """(file, frames) of the sound that stands in the session: with its rate corrected where it is placed so."""
         fits = self.fitted and self.placement is not None
         return (self.fitted, self.fitted_frames) if fits else (self.file, self.frames)
+
+
+class PlayIn(WithUid):
+    """One run in which hands play to a track. wish: a core.playing.played_in.PlaySetup; change: the step of the journal
+    that laid what was played into the track; told: what is to be said of it; accepted: the person let it stand; free:
+    nothing was to be recorded, and what was played lately is kept to be fetched back."""
+
+    session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="played_in")
+    track = models.ForeignKey(Track, on_delete=models.CASCADE, related_name="played_in")
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="play_in")
+    wish = models.JSONField(default=dict)
+    change = models.ForeignKey(Change, on_delete=models.SET_NULL, null=True)
+    laid = models.BooleanField(default=False)
+    told = models.TextField(blank=True)
+    accepted = models.BooleanField(default=False)
+    free = models.BooleanField(default=False)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["made"]
+
+    def __str__(self) -> str:
+        return f"Played in to {self.track}"
+
+
+class PlayedChunk(models.Model):
+    """What arrived in a second or so of it, as it arrived: [ns of the run, port, bytes] in order of time."""
+
+    play_in = models.ForeignKey(PlayIn, on_delete=models.CASCADE, related_name="chunks")
+    messages = models.JSONField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{len(self.messages)} messages"

@@ -19,7 +19,7 @@ from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
 from hypotaxis.records.patch_lists import sound_of
-from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, notes_of
 
 KEPT_WAVES, KEPT_ARCHIVES = 100, 2
 """How many handed-over files are kept; all of them can be made again."""
@@ -30,7 +30,7 @@ def placed_takes(session: Session) -> list[Take]:
     takes = (
         session.takes.kept()
         .filter(placement__isnull=False, track__away=False)
-        .select_related("track", "run", "session")
+        .select_related("track", "run__session", "session")
     )
     return sorted(takes, key=lambda take: (take.track.order, -take.number))
 
@@ -38,7 +38,7 @@ def placed_takes(session: Session) -> list[Take]:
 def line_of(session: Session, takes: list[Take]) -> FileLine:
     """The time line of a session's files: with whole bars in front where a take begins before its zero."""
     rate = takes[0].sample_rate if takes else session.rig.sample_rate
-    return file_line(tempo_of(session), [take.start for take in takes], rate)
+    return file_line(session.tempo_map, [take.start for take in takes], rate)
 
 
 def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
@@ -95,7 +95,7 @@ def score_of(session: Session, plan: Plan) -> Score:
         sound = sound_of(track)
         form = instrument.bank_form if instrument else "both"
         parts.append(called_by(part, in_form(sound, form)) if sound else part)
-    return Score(tempo_of(session), tuple(parts), session.end_tick)
+    return Score(session.tempo_map, tuple(parts), session.end_tick)
 
 
 def score_file(session: Session, plan: Plan, line: FileLine) -> bytes:

@@ -43,6 +43,7 @@ def home(request):
         "rows": rows,
         "line": line,
         "first_bar": line.bars + 1,
+        "apart": sum(bool(take.run.apart) for take in takes),
         "unplaced": session.takes.kept().filter(placement__isnull=True).count(),
     }
     return render(request, "handover/home.html", context)

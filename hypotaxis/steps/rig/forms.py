@@ -6,6 +6,7 @@ from django import forms
 
 from hypotaxis.core.formats.rigfile import MAX_BYTES
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.plug import CABLE_KINDS
 from hypotaxis.core.rig.ports import PortEnd
 from hypotaxis.core.rig.shapes import BY_GROUP, ICONS, SHAPES, is_interface
@@ -450,7 +451,8 @@ class RigForm(Merged, NamedRigForm):
 
     def __init__(self, *args, plan: Plan, kept_rates: Collection[int] = (), **kwargs) -> None:
         super().__init__(*args, **kwargs)
-        boxes = [(box.uid, box.name) for box in plan.rig.boxes if box.setup.sends_clock]
+        heard = leading_boxes(plan.rig)
+        boxes = [(box.uid, box.name) for box in plan.rig.boxes if box.setup.sends_clock or box.uid in heard]
         self.fields["leader"].choices = [("", "the host's"), *boxes]
         self.kept_rates = kept_rates
         if plan.rig.sample_rate not in dict(RATES):

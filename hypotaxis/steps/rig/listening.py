@@ -8,7 +8,7 @@ from hypotaxis.core.midi.messages import REAL_TIME
 from hypotaxis.core.playing.listening import LISTEN_S, EndHeard, ListenWish, StudioHeard, test_signals
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.studio import RunSetup
-from hypotaxis.core.sync.leader import Follower, told
+from hypotaxis.core.sync.leader import Follower
 from hypotaxis.core.units import stored_db
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, Rig
@@ -65,7 +65,7 @@ def listen(job_uid: str) -> None:
 
 def _heard(meters: list[InputMeter], last: dict[str, str], leaders: dict[str, Follower], now_ns: int) -> StudioHeard:
     ends = (EndHeard(name=one.name, level=_stored(one.level_db), peak=_stored(one.held_db)) for one in meters)
-    tempos = ((port, told(one.now(now_ns))) for port, one in sorted(leaders.items()))
+    tempos = ((port, one.now(now_ns).told) for port, one in sorted(leaders.items()))
     return StudioHeard(inputs=tuple(ends), received=tuple(sorted(last.items())), tempos=tuple(tempos))
 
 

@@ -2,12 +2,24 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import views
+from hypotaxis.steps.session import parts, playing, views
 
 app_name = "session"
 urlpatterns = [
     path("", views.home, name="home"),
     path("glass/", views.glass, name="glass"),
+    path("new/", views.new, name="new"),
+    path("play/", playing.play_in, name="play-in"),
+    path("play/freely/", playing.freely, name="play-freely"),
+    path("play/<uuid:uid>/", playing.state, name="playing"),
+    path("play/<uuid:uid>/stop/", playing.stop, name="stop-playing"),
+    path("play/<uuid:uid>/after/", playing.after, name="after-playing"),
+    path("join/", views.join, name="join"),
+    path("join/<str:file>/", views.joining_file, name="joining"),
+    path("bars/", views.bars, name="bars"),
+    path("part/<uuid:uid>/", parts.part, name="part"),
+    path("part/<uuid:uid>/part.mid", parts.file, name="part-file"),
+    path("track/", views.new_track, name="new-track"),
     path("import/", views.import_file, name="import"),
     path("import/<uuid:job>/", views.importing_file, name="importing"),
     path("import/<uuid:job>/state/", views.importing_state, name="importing-state"),
@@ -18,6 +30,7 @@ urlpatterns = [
     path("pass/<uuid:uid>/", views.running, name="running"),
     path("pass/<uuid:uid>/cancel/", views.cancel, name="cancel"),
     path("pass/<uuid:uid>/repeat/", views.repeat, name="repeat"),
+    path("pass/<uuid:uid>/tempo/", views.lay_tempo, name="lay-tempo"),
     path("pass/<uuid:uid>/measuring/", views.measuring, name="measuring"),
     path("pass/<uuid:uid>/measure/", views.measure, name="measure"),
     path("sessions/", views.sessions, name="sessions"),

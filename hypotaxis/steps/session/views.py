@@ -11,19 +11,33 @@ from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
-from hypotaxis.core.errors import CannotSchedule, NoAnswer, UnreadableFile
-from hypotaxis.core.units import clock_text, signed
+from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableFile
+from hypotaxis.core.session.passes import leader_of
+from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text, counted, signed
 from hypotaxis.records import housekeeping
 from hypotaxis.records.asked import number
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
-from hypotaxis.records.plan import last_bar_of, tempo_of
-from hypotaxis.steps.session.forms import PassForm, ScoreForm, TrackForm
-from hypotaxis.steps.session.services import importing, placing, recording
+from hypotaxis.records.plan import last_bar_of
+from hypotaxis.steps.session.forms import (
+    BarsForm,
+    JoinForm,
+    NewSessionForm,
+    NewTrackForm,
+    PassForm,
+    ScoreForm,
+    TrackForm,
+)
+from hypotaxis.steps.session.services import arranging, importing, joining, placing, recording
+from hypotaxis.steps.session.services.barline import bars_sheet
+from hypotaxis.steps.session.services.coming import led_now
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture, meter_rows
+from hypotaxis.steps.session.services.playing_state import newest, playing_context
+
+NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
 
 
 def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
@@ -35,17 +49,22 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     run = picture.run
     left_over = Pass.objects.filter(session=here.session, job__state__in=(Job.INTERRUPTED, Job.FAILED)).last()
     latest = here.session.passes.last()
-    form = PassForm(initial=_pass_settings(request, here.session, picture.last_bar))
+    leader = leader_of(here.plan)
+    settings = _pass_settings(request, here.session, picture.last_bar)
+    form = PassForm(initial=settings, leader=leader.name if leader else "")
     context = {
         "session": here.session,
         "picture": picture,
         "tracks": picture.tracks(forms or {}),
         "takes": picture.take_views(here.latenesses.known),
         "bars": picture.bars(),
+        "marks": picture.marks(),
         "run": run,
         "trouble": left_over if left_over and left_over == latest else None,
         "measured": picture.measured,
         "pass_form": form,
+        "leader": leader,
+        "track_form": NewTrackForm(plan=here.plan),
         "armed": sum(track.armed for track in picture.rows),
         "meter_width": WIDTH,
         "sheet": None,
@@ -53,22 +72,129 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     context |= _glass_context(picture)
     if run:
         context |= _running_context(run)
+    elif played := newest(here.session):
+        context |= playing_context(played)
     return render(request, "session/home.html", context | sheet)
 
 
 def _pass_settings(request, session: Session, last_bar: int) -> dict:
     """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed."""
     kept = re.fullmatch(
-        r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])(?::(\d{0,4}))?", request.COOKIES.get("hypotaxis-pass", "")
+        r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])(?::(\d{0,4}))?(?::([a-z ]{0,10}))?(?::(\d{0,3}))?",
+        request.COOKIES.get("hypotaxis-pass", ""),
     )
-    first, last, placed, times = kept.groups()[1:] if kept and kept[1] == str(session.uid) else ("", "", "1", "")
+    none = ("", "", "1", "", "", "")
+    first, last, placed, times, led, run_in = kept.groups()[1:] if kept and kept[1] == str(session.uid) else none
     return {
         "first_bar": request.GET.get("first_bar") or first or 1,
         "last_bar": request.GET.get("last_bar") or last or last_bar,
         "times": times or 1,
+        "run_in": run_in or 0,
         "place": placed == "1",
+        "led": led or "",
         "fast": request.COOKIES.get("hypotaxis-fast") == "1",
     }
+
+
+def new(request):
+    """A session from nothing."""
+    here = in_use(request)
+    names = set(here.rig.sessions.values_list("name", flat=True))
+    free = next(name for name in (f"Session {number}" for number in range(1, 10_000)) if name not in names)
+    form = NewSessionForm(request.POST or None, initial={"name": free})
+    if request.method == "POST" and form.is_valid():
+        chosen = form.cleaned_data
+        try:
+            made = arranging.new_session(
+                here.rig, here.plan, form.piece(), name=chosen["name"], tracks=chosen["tracks"]
+            )
+        except BadBars as error:
+            form.add_error(None, str(error))
+        else:
+            messages.success(request, f"{made.name} has {counted(chosen['bars'], 'bar')} and no notes yet.")
+            return remember(redirect("session:home"), "session", str(made.uid))
+    return home(request, sheet="new", form=form)
+
+
+@in_one_go
+def bars(request):
+    """Tempo, meter and sections along the bars; length and pace of all of it."""
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    form = BarsForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        piece = arranging.piece_of(here.session)
+        try:
+            told, after = form.change(piece)
+        except BadBars as error:
+            form.add_error(None, str(error))
+        else:
+            arranging.arrange(here.session, told, after)
+            messages.success(request, f"{told}.")
+            return redirect(f"{reverse('session:bars')}?bar={min(form.cleaned_data['bar'], after.bars)}")
+    return home(request, sheet="bars", form=form, sheet_bars=bars_sheet(here.session, form, request.GET.get("bar", "")))
+
+
+@require_POST
+def join(request):
+    """A file that is to be brought into the session: it is held, and looked at first."""
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    form = ScoreForm(request.POST, request.FILES)
+    if form.is_valid():
+        upload = form.cleaned_data["score"]
+        try:
+            return redirect("session:joining", file=joining.hold(upload.read()))
+        except UnreadableFile as error:
+            form.add_error("score", f"{upload.name} was not read. {error}")
+    return home(request, sheet="import", form=form)
+
+
+@in_one_go
+def joining_file(request, file):
+    """Where the parts of a file go; and, sent, in they come."""
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    module = request.GET.get("module", "")
+    try:
+        coming = joining.coming(here.session, here.plan, joining.held(file), module)
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+        return redirect("session:import")
+    form = JoinForm(request.POST or None, plan=here.plan, tracks=here.session.tracks.shown(), coming=coming)
+    if request.method == "POST" and form.is_valid():
+        chosen = form.cleaned_data
+        try:
+            told = joining.bring_in(
+                here.session, here.plan, file, form.where(), bar=chosen["bar"], rules=chosen["rules"]
+            )
+        except (BadBars, CannotSchedule) as error:
+            form.add_error(None, str(error))
+        else:
+            messages.success(request, told)
+            return redirect("session:home")
+    modules = [one for one in here.plan.instruments if one.parts]
+    return home(request, sheet="joining", form=form, file=file, modules=modules, module=module)
+
+
+@require_POST
+@in_one_go
+def new_track(request):
+    """Add a track without notes."""
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    form = NewTrackForm(request.POST, plan=here.plan)
+    if not form.is_valid():
+        messages.error(request, "That instrument is gone. Choose another for the new track.")
+    else:
+        uid, _, part = form.cleaned_data["seat"].partition("/")
+        track = arranging.add_track(here.session, here.plan.instrument(uid), part)
+        messages.success(request, f"{track.name} is there, without notes.")
+    return redirect("session:home")
 
 
 def glass(request):
@@ -187,10 +313,12 @@ def start(request):
     here = in_use(request)
     if here.session is None:
         raise Http404
-    form = PassForm(request.POST)
+    leader = leader_of(here.plan)
+    form = PassForm(request.POST, leader=leader.name if leader else "")
     back = reverse("session:home")
     if not form.is_valid():
-        messages.error(request, "Choose the bars to record: whole numbers from 1, and 1 to 999 times.")
+        told = "Choose the bars to record: whole numbers from 1; times and bars run in up to 999."
+        messages.error(request, NOBODY_LEADS if "led" in form.errors else told)
         return redirect(back)
     chosen = form.cleaned_data
     try:
@@ -201,7 +329,9 @@ def start(request):
             last_bar=chosen["last_bar"],
             fast=chosen["fast"],
             place_takes=chosen["place"],
-            times=chosen["times"] or 1,
+            times=1 if chosen["times"] is None else chosen["times"],
+            run_in=chosen["run_in"] or 0,
+            led=chosen["led"],
             token=request.POST.get("token", ""),
         )
     except CannotSchedule as error:
@@ -239,6 +369,15 @@ def repeat(request, uid):
     except CannotSchedule as error:
         messages.error(request, str(error))
     return redirect("session:home")
+
+
+@require_POST
+@in_one_go
+def lay_tempo(request, uid):
+    """Let the session have the tempo at which a pass was played."""
+    run = get_object_or_404(Pass.objects.select_related("session"), uid=uid, session=in_use(request).session)
+    messages.success(request, arranging.lay_tempo(run))
+    return redirect(f"{reverse('session:home')}?{request.META.get('QUERY_STRING', '')}")
 
 
 def measuring(request, uid):
@@ -347,7 +486,7 @@ def place(request, uid):
 
 def listen(request, uid, how):
     """A take with its notes' clicks, placed or as it arrived."""
-    take = get_object_or_404(Take.objects.select_related("session", "track", "run"), uid=uid)
+    take = get_object_or_404(Take.objects.select_related("session", "track", "run__session"), uid=uid)
     return FileResponse(glued(take, placed=how == "placed").open("rb"), content_type="audio/wav")
 
 
@@ -396,25 +535,51 @@ def _glass_context(picture: Picture) -> dict:
 
 def _running_context(run: Pass) -> dict:
     job = run.job
+    context = {
+        "run": run,
+        "job": job,
+        "done": round(job.progress * 100, 1),
+        "length": clock_text(run.seconds),
+        "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
+        "open_end": run.frozen.open_end,
+        "meters": meter_rows(run),
+        "meter_width": WIDTH,
+    }
+    return context | (_led_context(run) if run.frozen.led_by else _time_context(run))
+
+
+def _time_context(run: Pass) -> dict:
+    """Where a pass is that goes by the session's tempo."""
     setup = run.frozen
-    frame = job.progress * setup.frames
+    frame = run.job.progress * setup.frames
     number, now = next(
         (row for row in reversed(list(enumerate(setup.every_round))) if row[1].start <= frame),
         (0, setup.every_round[0]),
     )
     at = now.first_sample + frame - now.start
-    tempo = tempo_of(run.session)
-    whole = float(tempo.samples_at(tempo.bar_tick(last_bar_of(run.session) + 1), setup.rate))
-    tick = tempo.tick_at_us(max(0.0, at * 1e6 / setup.rate))
-    return {
-        "run": run,
-        "job": job,
-        "done": round(job.progress * 100, 1),
-        "at_percent": round(min(100.0, max(0.0, at / whole * 100)), 3),
-        "where": tempo.position(tick),
-        "time_round": f"time {number + 1} of {len(setup.rounds)}" if setup.rounds else "",
-        "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
-        "length": clock_text(run.seconds),
-        "meters": meter_rows(run),
-        "meter_width": WIDTH,
+    tick = run.session.tempo_map.tick_at_us(max(0.0, at * 1e6 / setup.rate))
+    of = "" if setup.open_end else f" of {len(setup.rounds)}"
+    return _where(run, tick) | {"time_round": f"time {number + 1}{of}" if setup.rounds else ""}
+
+
+def _led_context(run: Pass) -> dict:
+    """Where a pass is that a box leads, and what of its clock arrives."""
+    led, by = led_now(run.job), run.frozen.led_by
+    bars = run.session.tempo_map
+    waits = led.clock is None and run.job.state == Job.RUNNING
+    tick = bars.bar_tick(run.first_bar)
+    if led.clock is not None:
+        tick = led.clock * bars.ticks_per_quarter // CLOCKS_A_QUARTER
+    return _where(run, tick) | {
+        "leader": by,
+        "waits": waits,
+        "tempo_in": led.tempo.told,
+        "led_told": led.told,
     }
+
+
+def _where(run: Pass, tick: int) -> dict:
+    bars = run.session.tempo_map
+    whole = bars.us_at(bars.bar_tick(last_bar_of(run.session) + 1))
+    at_percent = float(bars.us_at(tick) / whole * 100)
+    return {"where": bars.position(tick), "at_percent": round(min(100.0, max(0.0, at_percent)), 3)}

@@ -18,7 +18,7 @@ from hypotaxis.core.sync.following import bar_ticks, clocked, misstep_told, send
 from hypotaxis.core.sync.proof import Proof as Proved
 from hypotaxis.core.sync.proof import prove
 from hypotaxis.core.sync.sending import events
-from hypotaxis.core.sync.values import ARPEGGIO
+from hypotaxis.core.sync.values import ARPEGGIO, OSCILLATOR
 from hypotaxis.core.units import CLOCKS_A_QUARTER, counted, signed
 from hypotaxis.records.jobs import Reporter, begin, hand_over, running, work
 from hypotaxis.records.models import Job, Proof, Rig, Session
@@ -138,15 +138,18 @@ def _proved(row: Proof, plan: Plan, box: Box, reporter: Reporter) -> Proved:
         raise StudioTrouble(f"{lost} frames did not come while it played; nothing can be proved by that. Try again.")
     predicted = walk(course, sending, box.following)
     samples = np.concatenate(pieces)
-    return prove(samples, rate, course, zero=float(lead), lasts=box.following.lasts_ticks, predicted=predicted)
+    told = {"lasts": box.following.lasts_ticks, "predicted": predicted, "swings": box.following.plays == OSCILLATOR}
+    return prove(samples, rate, course, zero=float(lead), **told)
 
 
 def _held(box: Box, channel: int, port: str, begins_ns: int, ends_ns: int) -> list[Message]:
-    """Keys that are held for an arpeggio, which plays nothing else."""
-    if box.following.plays != ARPEGGIO:
+    """Keys that are held for an arpeggio, which plays nothing else, and for something that swings, which is heard on
+    what sounds."""
+    if box.following.plays not in (ARPEGGIO, OSCILLATOR):
         return []
-    begins = [Message(begins_ns - HELD_BEFORE_NS, port, note_on(channel, note, 100)) for note in HELD_KEYS]
-    return begins + [Message(ends_ns + 1_000_000, port, note_off(channel, note)) for note in HELD_KEYS]
+    keys = HELD_KEYS if box.following.plays == ARPEGGIO else HELD_KEYS[:1]
+    begins = [Message(begins_ns - HELD_BEFORE_NS, port, note_on(channel, note, 100)) for note in keys]
+    return begins + [Message(ends_ns + 1_000_000, port, note_off(channel, note)) for note in keys]
 
 
 def is_stale(row: Proof, plan: Plan, box: Box) -> bool:

@@ -30,7 +30,7 @@ from hypotaxis.core.sync.values import (
 from hypotaxis.core.sync.wander import told as time_told
 from hypotaxis.core.sync.wander import wander
 from hypotaxis.core.units import CLOCKS_A_QUARTER
-from hypotaxis.records.journal import change_plan
+from hypotaxis.records.journal import Edit, change_plan, change_session
 from hypotaxis.records.models import Proof, Rig, Session
 from hypotaxis.steps.sync.forms import PortForm
 from hypotaxis.steps.sync.proving import is_stale, verdict
@@ -38,8 +38,13 @@ from hypotaxis.steps.sync.proving import is_stale, verdict
 
 def set_loop(session: Session, setting: LoopSetting) -> None:
     """Loop other bars of a session."""
-    session.loop = asdict(setting)
-    session.save(update_fields=["loop"])
+    change_session(session, _loop_told(setting), [Edit("session", str(session.uid), {"loop": asdict(setting)})])
+
+
+def _loop_told(setting: LoopSetting) -> str:
+    if setting.bars is None:
+        return "No loop"
+    return f"Loop {setting.bars} bars from bar {setting.first_bar}, {setting.times} times"
 
 
 def moved(setting: LoopSetting, course: Course | None, edge: str, by: int, *, last_bar: int) -> LoopSetting:

@@ -12,11 +12,11 @@ from hypotaxis.core.rig.values import Socket
 from hypotaxis.core.sync.divisions import divisions
 from hypotaxis.core.sync.following import bar_ticks
 from hypotaxis.core.sync.values import WRAPS, Sending
-from hypotaxis.records.current import InUse, in_one_go, in_use
+from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Proof
 from hypotaxis.records.plan import last_bar_of, loop_of
-from hypotaxis.steps.sync import proving, services
+from hypotaxis.steps.sync import leading, proving, services
 from hypotaxis.steps.sync.forms import BoxForm, LoopForm, PortForm
 
 MOST_TEMPOS = 40
@@ -160,3 +160,27 @@ def _tables(here: InUse) -> list[tuple[float, list]]:
     tempo = here.plan.song.tempo
     paces = dict.fromkeys(round(tempo.bpm_at(tick), 3) for tick, _ in tempo.tempos)
     return [(bpm, divisions(bpm)) for bpm in list(paces)[:MOST_TEMPOS]]
+
+
+@require_POST
+def listen(request):
+    """Listen to the leader's clock from now on, or no longer."""
+    here = in_use(request)
+    if request.POST.get("to") == "stop":
+        for job in Job.objects.filter(kind=leading.KIND, about=str(here.rig.uid), state__in=Job.UNFINISHED):
+            ask_to_cancel(str(job.uid))
+    else:
+        try:
+            leading.start_listening(here.rig, here.plan)
+        except CannotSchedule as error:
+            messages.error(request, str(error))
+    target = asked_back(request, reverse("sync:home"))
+    return redirect(target)
+
+
+def tempo_in(request, uid):
+    """The leader's tempo as it arrives, polled by every page."""
+    job = get_object_or_404(Job, uid=uid, kind__in=(leading.KIND, "pass"))
+    answer = render(request, "web/includes/tempo_in.html", {"tempo_in": leading.tempo_in(job), "job": job})
+    answer["X-Finished"] = "1" if job.finished else "0"
+    return answer

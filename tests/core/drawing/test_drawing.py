@@ -118,7 +118,7 @@ class StripTest(SimpleTestCase):
 
     def test_columns_outside_a_take_are_silent(self):
         peaks = np.tile(np.array([[-0.5, 0.5]], dtype=np.float32), (10, 1))
-        low, high = columns_of(peaks, -10 * STRETCH, 20 * STRETCH, 30)
+        low, high = columns_of(peaks, np.linspace(-10, 20, 31) * STRETCH)
         self.assertEqual(high[:10].tolist() + high[20:].tolist(), [0.0] * 20)
         self.assertTrue((low[10:20] == -0.5).all())
 

@@ -4,7 +4,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from hypotaxis.core.midi.messages import CLOCK, CONTINUE, START, STOP
-from hypotaxis.core.sync.leader import Follower, TempoIn, told
+from hypotaxis.core.sync.leader import Follower, TempoIn
 
 A_BAR = 96
 
@@ -50,7 +50,7 @@ class TempoInTest(SimpleTestCase):
         bars = 120 + 0.5 * np.sin(np.arange(9) * 1.3)
         moving = heard(clocks(np.repeat(bars, A_BAR), 3))
         self.assertAlmostEqual(moving.wander, float(np.std(bars[1:], ddof=1)), delta=0.08)
-        self.assertIn("wanders by", told(moving))
+        self.assertIn("wanders by", moving.told)
 
     def test_start_stop_and_continue_are_followed_and_other_bytes_passed_over(self):
         follower = Follower()
@@ -58,7 +58,7 @@ class TempoInTest(SimpleTestCase):
             follower.hear(at * 20_000_000, status)
         one = follower.now(200_000_000)
         self.assertEqual((one.ticks, one.running, one.bpm), (3, True, None))
-        self.assertEqual(told(one), "clock, its tempo is not known yet")
+        self.assertEqual(one.told, "clock, its tempo is not known yet")
 
     def test_what_goes_wrong_is_told(self):
         times = clocks(np.full(A_BAR, 120.0), 1).tolist()
@@ -76,4 +76,4 @@ class TempoInTest(SimpleTestCase):
         flood = Follower()
         for number in range(10_000):
             flood.hear(number * 100_000, CLOCK)
-        self.assertIn("garbage", told(flood.now(1_000_000_000)))
+        self.assertIn("garbage", flood.now(1_000_000_000).told)

@@ -9,7 +9,7 @@ from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.plan import Voice
 from hypotaxis.records import journal
 from hypotaxis.records.models import Job, Patch
-from hypotaxis.records.plan import notes_of, tempo_of
+from hypotaxis.records.plan import notes_of
 from hypotaxis.steps.handover.services import line_of, wave_file
 from hypotaxis.steps.instruments.services.defining import another
 from tests.web.base import DemoTest
@@ -98,7 +98,7 @@ class WaysHomeTest(DemoTest):
         self.assertEqual({name: take.channels for name, take in takes.items()}, {"": 2, "kick": 1})
         self.assertEqual(takes["kick"].title, "Alder kit, kick")
         found = takes["kick"].measured
-        tempo = tempo_of(self.session)
+        tempo = self.session.tempo_map
         played = int(np.sum(kicks["tick"] < tempo.bar_tick(9)))
         self.assertEqual((found.matched, found.missed, found.extra), (played, 0, 0))
         self.assertEqual(self.known("Alder kit").lateness_ms, takes[""].measured.lateness_ms)

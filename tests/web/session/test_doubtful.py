@@ -79,7 +79,8 @@ class RememberedTest(DemoTest):
     def test_what_was_typed_for_the_next_pass_is_still_there(self):
         self.client.cookies["hypotaxis-pass"] = f"{self.session.uid}:3-6:0"
         form = self.client.get(reverse("session:home")).context["pass_form"]
-        self.assertEqual(form.initial, {"first_bar": "3", "last_bar": "6", "times": 1, "place": False, "fast": False})
+        off = {"place": False, "fast": False}
+        self.assertEqual(form.initial, {"first_bar": "3", "last_bar": "6", "times": 1, "run_in": 0, "led": "", **off})
         for other in ("x", f"{self.session.uid}:3-6", "00000000-0000-0000-0000-000000000000:3-6:0"):
             self.client.cookies["hypotaxis-pass"] = other
             form = self.client.get(reverse("session:home")).context["pass_form"]

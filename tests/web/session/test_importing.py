@@ -14,7 +14,7 @@ from hypotaxis.core.session.score import CONTROL
 from hypotaxis.demo.compose import tide_tables
 from hypotaxis.records.audio import folder
 from hypotaxis.records.models import Job, Session, Track
-from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, notes_of
 from hypotaxis.steps.session.services import importing
 from tests.core.formats.test_smf import END, smf
 from tests.web.base import DemoTest
@@ -47,7 +47,7 @@ class ImportTest(DemoTest):
         self.upload(write_smf(tide_tables()), name="again.mid", name_field="")
         session = Session.objects.get(name="again")
         score = tide_tables()
-        self.assertEqual(tempo_of(session), score.tempo)
+        self.assertEqual(session.tempo_map, score.tempo)
         for track, part in zip(session.tracks.all(), score.parts, strict=True):
             self.assertEqual(notes_of(track).tolist(), part.notes.tolist())
             self.assertEqual(track.program, part.program)

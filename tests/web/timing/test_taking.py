@@ -11,7 +11,8 @@ from django.urls import reverse
 from hypotaxis.core.errors import HypotaxisError, NoAnswer
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.plain import from_json
-from hypotaxis.core.rig.change import set_instrument, set_rig, with_cable
+from hypotaxis.core.rig.change import set_instrument, set_rig, set_sockets, with_cable
+from hypotaxis.core.sync.values import Sending
 from hypotaxis.core.timing import apart
 from hypotaxis.core.timing.measurement import Read
 from hypotaxis.records import jobs, journal
@@ -23,6 +24,7 @@ from hypotaxis.standin.desk import Desk
 from hypotaxis.steps.rig.services import duplicate
 from hypotaxis.steps.timing.services import sounding, taking
 from hypotaxis.steps.timing.services.opened_trip import dependence
+from tests.rooms import box_named
 from tests.web.base import DemoTest
 
 
@@ -113,6 +115,15 @@ class TakingTest(SoundingTest):
         self.assertEqual((known.source, known.stale), ("sounding", ()))
         self.client.post(reverse("instruments:pick", args=[sedge.uid]), {"patch": pluck.uid})
         self.assertEqual(known_latenesses(self.plan)[sedge.uid].stale, ("patch",))
+
+    def test_clock_that_always_runs_goes_on_meanwhile(self):
+        port = self.socket("Junction 6", "out 5")
+        always = set_sockets(self.plan, {port: {"sending": Sending(always=True)}})
+        change_plan(self.rig, "always", self.plan, always)
+        row, desk = self.sound(taking.SoundedTrip(self.instrument("Bittern")), hits=16)
+        self.assertEqual(row.job.state, Job.DONE)
+        alder = desk.units[box_named(self.plan, "Alder").uid]
+        self.assertAlmostEqual(alder.display_bpm, 96.0, delta=0.1)
 
     def test_a_further_part_and_a_further_return_are_sounded_by_themselves(self):
         upper = self.instrument("Sedge upper")

@@ -36,15 +36,14 @@ from hypotaxis.core.playing.tryout import (
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER
 from hypotaxis.core.studio import Block, Message, RunSetup, Studio, Written
 from hypotaxis.core.sync.following import standing_clock
 from hypotaxis.core.units import db_to_factor, factor_to_db, stored_db
 from hypotaxis.records.audio import folder
 from hypotaxis.records.jobs import begin, hand_over, running, work
-from hypotaxis.records.models import Job, Rig, Session, Track
+from hypotaxis.records.models import Job, Rig, Track
 from hypotaxis.records.patch_lists import calls_of
-from hypotaxis.records.plan import load_plan, notes_of, tempo_of
+from hypotaxis.records.plan import load_plan, notes_of, standing_pace
 from hypotaxis.records.studio import studio_for
 
 KEPT = 20
@@ -117,7 +116,7 @@ def play(job_uid: str) -> None:
             fast = wish.fast and wish.kind != "pattern" and studio.hurries
             played = _Played(plan, instrument) if wish.kind == "keys" else None
             asked = RunSetup(inputs=tuple(names), frames=frames, fast=fast, echo=played.echo.rules if played else ())
-            clock = standing_clock(plan, _us_of_quarter(job.request["rig"]), tryout.seconds)
+            clock = standing_clock(plan, standing_pace(job.request["rig"]), tryout.seconds)
             with closing(studio.run(Written([*tryout.messages, *clock]), asked)) as run:
                 for block in run:
                     if played:
@@ -144,12 +143,6 @@ def play(job_uid: str) -> None:
             turned = -1 if instrument.inverted else 1
             sound = np.concatenate(blocks) * db_to_factor(instrument.home_trim_db) * turned
             soundfile.write(sound_path(job_uid), np.clip(sound, -1, 1), rate, subtype="PCM_24")
-
-
-def _us_of_quarter(rig_uid: str) -> int:
-    """The tempo at which clock runs while the song stands: the newest session's at its beginning."""
-    session = Session.objects.filter(rig=rig_uid, away=False).first()
-    return tempo_of(session).us_of_quarter(0) if session else DEFAULT_US_PER_QUARTER
 
 
 class _Played:
@@ -213,7 +206,7 @@ def _pattern(plan: Plan, instrument: Instrument, wish: TryOutWish) -> list[Playe
     if not len(notes):
         chord = [(note, 100) for note in _chord_of(plan, instrument)]
         return looped(together(chord, 0.25), 0.5)
-    tempo = tempo_of(track.session)
+    tempo = track.session.tempo_map
     first = tempo.bar_tick(tempo.position(int(notes["tick"].min())).bar)
     end = tempo.bar_tick(tempo.position(first).bar + PATTERN_BARS)
     inside = notes[(notes["tick"] >= first) & (notes["tick"] < end)]

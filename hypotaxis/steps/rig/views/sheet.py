@@ -6,7 +6,6 @@ from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.guide import draw_guide
@@ -26,7 +25,7 @@ from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import InUse, in_one_go, in_use, remember
+from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
@@ -197,13 +196,12 @@ def redo(request):
 
 
 def _step_back_or_forth(request, move, word: str):
+    here = in_use(request)
     try:
-        messages.info(request, f"{word}: {move(in_use(request).rig)}.")
+        messages.info(request, f"{word}: {move(here.rig, here.session)}.")
     except NothingToUndo as error:
         messages.info(request, str(error))
-    target = request.POST.get("next", "")
-    if not url_has_allowed_host_and_scheme(target, allowed_hosts={request.get_host()}):
-        target = reverse("rig:home")
+    target = asked_back(request, reverse("rig:home"))
     # A sheet may belong to what has just gone.
     return redirect("rig:home" if target.startswith(reverse("rig:home")) else target)
 

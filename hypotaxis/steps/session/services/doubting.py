@@ -13,7 +13,7 @@ from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.records import audio
 from hypotaxis.records.models import Take, Track
-from hypotaxis.records.plan import load_plan, notes_in_bars, notes_of, tempo_of
+from hypotaxis.records.plan import load_plan, notes_in_bars, notes_of
 
 APART_S = 0.03
 """Two moments of different tracks that are nearer than this are not told apart."""
@@ -52,7 +52,7 @@ def _answered_too(take: Take) -> list[str]:
 
 def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
     """The bar from which sound is in it that no note of its track accounts for."""
-    tempo = tempo_of(take.session)
+    tempo = take.run.tempo_map
     notes = notes_of(take.track)
     late = lateness_ms * take.sample_rate / 1000 - take.first_sample
     spans = np.stack(
@@ -62,7 +62,7 @@ def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
         ],
         axis=1,
     )
-    first = tempo.bar_tick(take.run.first_bar)
+    first = tempo.bar_tick(take.bars[0])
     beat = float(tempo.samples_at(first + tempo.ticks_per_quarter, take.sample_rate)) - float(
         tempo.samples_at(first, take.sample_rate)
     )
@@ -74,10 +74,10 @@ def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
 
 def _played_by(take: Take, recording) -> str:
     """Which other track of the session plays what is in it, in a sentence; "" where none does."""
-    tempo, rate = tempo_of(take.session), take.sample_rate
+    tempo, rate = take.run.tempo_map, take.sample_rate
 
     def moments(track: Track) -> np.ndarray:
-        ticks = np.unique(notes_in_bars(track, take.run.first_bar, take.run.last_bar)["tick"])
+        ticks = np.unique(notes_in_bars(track, *take.bars)["tick"])
         return tempo.samples_at(ticks, rate) - take.first_sample
 
     mine = moments(take.track)

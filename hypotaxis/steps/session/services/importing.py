@@ -1,6 +1,6 @@
 """A MIDI file becomes a session, all or nothing; a large one in the background."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from django.db import transaction
@@ -53,7 +53,7 @@ def store_score(rig: Rig, score: Score, *, name: str) -> Session:
             order=order,
             name=part.name,
             file_channel=part.channel,
-            **_meant_for(part, instruments),
+            **meant_for(part, instruments),
             program=part.program,
             msb=part.msb,
             lsb=part.lsb,
@@ -114,20 +114,22 @@ def forget_interrupted_imports() -> None:
     for path in folder("imports").glob("*.mid"):
         if path.stem not in alive:
             path.unlink()
+    for path in folder("joining").glob("*.mid"):
+        path.unlink()
 
 
 def _waiting(job_uid: str) -> Path:
     return folder("imports") / f"{job_uid}.mid"
 
 
-def _meant_for(part: ScorePart, instruments: list[Instrument]) -> dict[str, str]:
+def meant_for(part: ScorePart, instruments: Sequence[Instrument], *, only_channel: bool = False) -> dict[str, str]:
     """The instrument, or the part of one, of the same name; otherwise the only one on the same channel, or the only one
-    there is; otherwise none."""
+    there is; otherwise none. only_channel: by nothing but its channel."""
     seats = [(one.uid, seat) for one in instruments for seat in one.seats]
     names = {one.uid: one.name.casefold() for one in instruments}
     by_name = [(uid, s) for uid, s in seats if (s.name.casefold() or names[uid]) == part.name.casefold()]
     on_channel = [(uid, s) for uid, s in seats if s.channel == part.channel]
-    for found in (by_name, on_channel, seats):
+    for found in (on_channel,) if only_channel else (by_name, on_channel, seats):
         if len(found) == 1:
             return {"instrument_uid": found[0][0], "part_uid": found[0][1].part}
     return {}

@@ -19,6 +19,7 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.passes import live_return_silent
+from hypotaxis.core.session.playable import Unplayable, unplayable
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
@@ -28,8 +29,9 @@ from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import voices_of
-from hypotaxis.records.plan import last_bar_of, notes_of, tempo_of
+from hypotaxis.records.plan import last_bar_of, notes_of
 from hypotaxis.steps.session.forms import TrackForm
+from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.placing import lender_of
 from hypotaxis.steps.session.services.recording import latest_measured
 
@@ -80,6 +82,9 @@ class TrackView:
     clash: str
     sound: str
     """The patch it was picked as."""
+    amiss: list[Unplayable]
+    """What its box cannot play."""
+    amiss_path: str
 
     @property
     def program_told(self) -> str:
@@ -118,13 +123,13 @@ class Picture:
         # What runs is asked first and the takes last: what ends in between is then shown as it ended, or asked again.
         self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
         self.measured = latest_measured(session) if self.run is None else None
-        self.tempo: TempoMap = tempo_of(session)
+        self.tempo: TempoMap = session.tempo_map
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
         self.rows = list(session.tracks.shown())
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
-        takes = list(session.takes.filter(track__away=False).select_related("run", "track"))
+        takes = list(session.takes.filter(track__away=False).select_related("run__session", "track"))
         self.takes = [take for take in takes if take.kept]
         self.away = [take for take in takes if not take.kept]
         self.last_bar = last_bar_of(session)
@@ -168,6 +173,10 @@ class Picture:
             marks.append(BarMark(round(place, 3), str(bar) if (bar - 1) % every == 0 else ""))
         return marks
 
+    def marks(self) -> list[MarkDrawn]:
+        """What changes along the bar line."""
+        return marks_drawn(self.session, self.tempo, self.whole.last * 1e6 / self.rate)
+
     # --- tracks
 
     def tracks(self, forms: Mapping[str, TrackForm] = MappingProxyType({})) -> list[TrackView]:
@@ -199,6 +208,10 @@ class Picture:
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(bool(stands), recording)
         live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
+        voices = {voice.note: voice.name for voice in voices_of(instrument)} if instrument else {}
+        amiss = _amiss(notes, self.tempo, self.plan, instrument, row.part_uid, voices)
+        struck = np.zeros(len(notes), dtype=bool)
+        struck[[place for one in amiss for place in one.places]] = True
         return TrackView(
             row=row,
             form=form,
@@ -207,10 +220,12 @@ class Picture:
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path="".join(self._sound(take, one) for take, one in stands),
-            glass=self._glass(take, (starts, ends, notes["note"]), self._named(instrument)),
+            glass=self._glass(take, (starts, ends, notes["note"]), _named(instrument, voices)),
             live=live,
             clash=clash,
             sound=self.sounds.get(row.patch_uid, ""),
+            amiss=amiss,
+            amiss_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H, struck)) if amiss else "",
         )
 
     def _lost(self, take: Take) -> str:
@@ -239,20 +254,17 @@ class Picture:
             for bar in (stretch.first_bar, stretch.last_bar + 1)
         )
         # Before the first bar and behind the last one it has what came early, and what rings on.
-        low_column = 0 if stretch.first_bar == take.run.first_bar else round(first)
-        high_column = COLUMNS if stretch.last_bar == take.run.last_bar else round(last)
+        low_column = 0 if stretch.first_bar == take.bars[0] else round(first)
+        high_column = COLUMNS if stretch.last_bar == take.bars[1] else round(last)
         start = take.start
-        low, high = columns_of(audio.peaks(take.sound_file[0]), -start, self.whole.last - start, COLUMNS)
+        edges = np.linspace(0.0, self.whole.last, COLUMNS + 1)
+        if take.run.apart:
+            # Bars stand on bars: drawn where its own tempo has them.
+            edges = take.run.tempo_map.samples_at(self.tempo.ticks_at_us(edges * 1e6 / self.rate).round(), self.rate)
+        low, high = columns_of(audio.peaks(take.sound_file[0]), edges - start)
         shown = slice(low_column, high_column)
         width = STRIP_W / COLUMNS
         return outline(low[shown], high[shown], low_column * width, width, SOUND_H, _gain(take))
-
-    def _named(self, instrument: Instrument | None) -> Callable[[int], str]:
-        """What the notes of an instrument are called: its voices, otherwise by its own middle C."""
-        if instrument is None:
-            return note_name
-        voices = {voice.note: voice.name for voice in voices_of(instrument)}
-        return lambda note: voices.get(note) or note_name(note, instrument.middle_c)
 
     def _glass(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
         first, last = self.view.window()
@@ -262,15 +274,34 @@ class Picture:
 
         placed = arrived = None
         if take:
+            # Where the moment stands in the tempo at which it was played.
+            begins = take.first_sample - self._moved(take)
             if take.placement is not None:
-                placed = samples(take.sound_file[0], take.first_sample + take.placement)
-            arrived = samples(take.file, take.first_sample)
+                placed = samples(take.sound_file[0], begins + take.placement)
+            arrived = samples(take.file, begins)
         gain = _gain(take) if take else 1.0
         return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)
+
+    def _moved(self, take: Take) -> int:
+        """By how many samples the chosen moment is later in the tempo at which a take was played."""
+        if not take.run.apart:
+            return 0
+        return round(float(take.run.tempo_map.samples_at(self.tick, self.rate)) - self.view.moment)
 
     def take_views(self, known: Mapping[str, KnownLateness]) -> list[TakeView]:
         """All takes, the newest first. known: what is known of each instrument's lateness, by its uid."""
         return [take_view(take, known.get(take.instrument_uid), self._lost(take)) for take in self.takes]
+
+
+def _named(instrument: Instrument | None, voices: dict[int, str]) -> Callable[[int], str]:
+    """What the notes of an instrument are called: its voices, otherwise by its own middle C."""
+    if instrument is None:
+        return note_name
+    return lambda note: voices.get(note) or note_name(note, instrument.middle_c)
+
+
+def _amiss(notes, tempo, plan, instrument, part: str, voices: dict[int, str]) -> list[Unplayable]:
+    return unplayable(notes, tempo, plan, instrument, part=part, voices=voices) if instrument else []
 
 
 def _homes(plan: Plan, instrument: Instrument) -> list[str]:
@@ -309,7 +340,7 @@ def take_view(take: Take, known: KnownLateness | None = None, lost: str = "") ->
 def _gaps(take: Take) -> str:
     if take.run is None or not take.run.lost:
         return ""
-    tempo = tempo_of(take.session)
+    tempo = take.run.tempo_map
     return gaps_told(take.gaps, tempo, first_sample=take.first_sample, rate=take.sample_rate)
 
 

@@ -20,7 +20,7 @@ from hypotaxis.core.units import signed
 from hypotaxis.records import audio
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Take
-from hypotaxis.records.plan import notes_in_bars, tempo_of
+from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services.doubting import doubts_of
 
 MOST_BORROWED = 200
@@ -32,12 +32,15 @@ PLACED_BY_ITSELF = 0.3
 def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
     """(session samples (float) at which the notes of a take's pass begin that come home in it, their numbers)."""
     notes = _notes_of(take)
-    return tempo_of(take.session).samples_at(notes["tick"], take.sample_rate), notes["note"]
+    return take.run.tempo_map.samples_at(notes["tick"], take.sample_rate), notes["note"]
 
 
 def _notes_of(take: Take) -> np.ndarray:
     """The notes of a take's pass that come home in it."""
-    notes = notes_in_bars(take.track, take.run.first_bar, take.run.last_bar)
+    notes = notes_in_bars(take.track, *take.bars)
+    if led := take.run.led_run:
+        # What left late, since the start key was not known before, says nothing of the trip.
+        notes = notes[notes["tick"] > led.late_tick]
     return notes[take.part.notes_by(take.return_uid, notes["note"])] if take.part else notes
 
 
@@ -151,7 +154,7 @@ def _listened(take: Take) -> Listened:
 def _moments_ms(take: Take) -> dict[int, float]:
     """The distinct moments of a take's notes by their tick, in ms from its file's first sample."""
     ticks = np.unique(_notes_of(take)["tick"])
-    at = tempo_of(take.session).samples_at(ticks, take.sample_rate) + shift_samples(take) - take.first_sample
+    at = take.run.tempo_map.samples_at(ticks, take.sample_rate) + shift_samples(take) - take.first_sample
     return {int(tick): float(sample) * 1000 / take.sample_rate for tick, sample in zip(ticks, at, strict=True)}
 
 

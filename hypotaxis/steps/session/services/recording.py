@@ -19,23 +19,33 @@ from hypotaxis.core.errors import CannotSchedule, DiskFull, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.listening import InputMeter
-from hypotaxis.core.session.passes import ArmedTrack, PassSetup, RecordedPart, RecordedReturn, plan_pass, schedule_pass
-from hypotaxis.core.session.schedule import Schedule
-from hypotaxis.core.session.watching import Watcher
+from hypotaxis.core.session.passes import (
+    ArmedTrack,
+    PassSetup,
+    RecordedPart,
+    RecordedReturn,
+    leader_of,
+    plan_pass,
+    schedule_pass,
+)
+from hypotaxis.core.session.schedule import Round, Schedule
 from hypotaxis.core.studio import RunSetup, Written
-from hypotaxis.core.units import clock_text, stored_db
+from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
-from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.studio import send_apart, studio_for
+from hypotaxis.steps.session.services.coming import Coming, record_led
 from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place
 
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
+TO_THE_BAR, UNTIL_STOP = LED = ("led", "until stop")
+"""How a pass may be led: to its last bar, or until the leader stops; "" = it begins at once."""
 
 
 def start_pass(
@@ -47,20 +57,25 @@ def start_pass(
     fast: bool,
     place_takes: bool,
     times: int = 1,
+    run_in: int = 0,
+    led: str = "",
     token: str = "",
 ) -> Pass:
     """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. times: of more than
-    one the bars are played in a loop, and each time is a take. token: of the form;
-    one that is sent twice makes one pass."""
+    one the bars are played in a loop, 0: until it is stopped, and each time is a take. run_in: bars before, the first
+    time; led: one of LED; token: of the form; one that is sent
+    twice makes one pass."""
     armed = []
     for row in session.tracks.shown().filter(armed=True):
         instrument = plan.instrument(row.instrument_uid)
         calls = tuple(track_calls(row, instrument)) if instrument else ()
         armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    setup = plan_pass(
-        plan, armed, tempo_of(session), **bars, lateness_ms=known_ms(plan), clock_ms=clock_ms(plan), times=times
-    )
+    led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if led else None
+    if led and led_by is None:
+        raise CannotSchedule("No box leads any more. Say on the Rig step who leads, or begin the pass at once.")
+    known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
+    setup = plan_pass(plan, armed, session.tempo_map, **bars, **known, times=times, run_in=run_in, led_by=led_by)
     return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
 
@@ -111,6 +126,7 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
         number = (session.passes.aggregate(Max("number"))["number__max"] or 0) + 1
         job = begin("pass", about=str(session.uid), token=token)
         run = Pass(session=session, job=job, number=number, setup=to_json(setup), seconds=setup.seconds, **chosen)
+        run.tempo = to_json(session.tempo_map)
         _schedule(run, setup)
         run.save()
     hand_over(job)
@@ -120,7 +136,7 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
 def _schedule(run: Pass, setup: PassSetup) -> Schedule:
     played = {str(track.uid): (notes_of(track), controls_of(track)) for track in run.session.tracks.all()}
     bars = {"first_bar": run.first_bar, "last_bar": run.last_bar}
-    return schedule_pass(setup, played, tempo_of(run.session), **bars)
+    return schedule_pass(setup, played, run.session.tempo_map, **bars)
 
 
 @work("pass")
@@ -140,10 +156,6 @@ def _run(run: Pass, reporter: Reporter) -> None:
     plan = load_plan(run.session.rig)
     setup = run.frozen
     schedule = _schedule(run, setup)
-    meters = [InputMeter(name) for name in setup.names]
-    watchers = [Watcher(setup.rate) for _ in setup.watched]
-    recorded = len(setup.inputs)
-    reporter.whole_s = run.seconds
     with studio_for(plan) as studio:
         if run.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
@@ -154,39 +166,29 @@ def _run(run: Pass, reporter: Reporter) -> None:
             )
         Pass.objects.filter(uid=run.uid).update(started=timezone.now())
         inputs = (*setup.inputs, *(one.input for one in setup.watched))
-        asked = RunSetup(inputs=inputs, frames=schedule.frames, fast=run.fast)
-        blocks = studio.run(Written(schedule.messages), asked)
         # Unbuffered: what a block brought is in the file before the next one is asked for.
-        with closing(blocks), audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
-            for block in blocks:
-                if block.lost:
-                    run.lost += [[gap.start, gap.frames] for gap in block.lost]
-                    run.save(update_fields=["lost"])
-                with audio.told_when_full():
-                    stream.write(np.ascontiguousarray(block.samples[:, :recorded], dtype="<f4").tobytes())
-                for column, meter in enumerate(meters):
-                    meter.feed(block.samples[:, column])
-                for column, watcher in enumerate(watchers, start=recorded):
-                    watcher.feed(block.samples[:, column])
-                if reporter.due():
-                    Pass.objects.filter(uid=run.uid).update(meters=[_meter_row(meter) for meter in meters])
-                    reporter.report((block.start + len(block.samples)) / schedule.frames)
-    moments = _moments(run, setup)
-    moved = [watched.input for watched, heard in zip(setup.watched, watchers, strict=True) if heard.moved_with(moments)]
-    Pass.objects.filter(uid=run.uid).update(meters=[_meter_row(meter) for meter in meters], moved=moved)
+        with audio.partial_path(str(run.uid)).open("wb", buffering=0) as stream:
+            coming = Coming(run, setup, stream)
+            if setup.led_by:
+                record_led(coming, schedule, studio, inputs, reporter)
+            else:
+                reporter.whole_s = run.seconds
+                asked = RunSetup(inputs=inputs, frames=schedule.frames, fast=run.fast)
+                with closing(studio.run(Written(schedule.messages), asked)) as blocks:
+                    for block in blocks:
+                        coming.take(block)
+                        if reporter.due():
+                            coming.tell()
+                            reporter.report((block.start + len(block.samples)) / schedule.frames)
+    coming.close(_moments(run, setup))
 
 
 def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
     """When the notes of a pass begin, in samples from its first frame."""
     armed = run.session.tracks.filter(uid__in=[part.track for part in setup.parts])
-    ticks = [notes_in_bars(track, run.first_bar, run.last_bar)["tick"] for track in armed]
+    ticks = [notes_in_bars(track, *run.bars)["tick"] for track in armed]
     every = np.unique(np.concatenate([np.zeros(0, int), *ticks]))
-    return tempo_of(run.session).samples_at(every, setup.rate) - setup.first_sample
-
-
-def _meter_row(meter: InputMeter) -> dict:
-    level, peak = (round(stored_db(db), 2) for db in (meter.level_db, meter.peak_db))
-    return {"name": meter.name, "level": level, "peak": peak, "clips": meter.clips}
+    return run.tempo_map.samples_at(every, setup.rate) - run.rounds_of(0)[0].first_sample
 
 
 def keep_takes(run: Pass) -> None:
@@ -195,7 +197,7 @@ def keep_takes(run: Pass) -> None:
     if partial.exists():
         setup = run.frozen
         frames = partial.stat().st_size // (4 * len(setup.inputs))
-        if frames >= SHORTEST_S * setup.rate:
+        if frames >= SHORTEST_S * setup.rate and (run.led or not setup.led_by):
             _make_takes(run, setup, partial, frames)
         partial.unlink()
     if run.takes.waiting().exists():
@@ -207,7 +209,7 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
     tracks = {str(track.uid): track for track in run.session.tracks.all()}
     kept = set(run.takes.values_list("track_id", "return_uid", "round"))
     shortest = SHORTEST_S * setup.rate
-    for number, one in enumerate(setup.every_round):
+    for number, one in enumerate(run.rounds_of(frames)):
         came = min(one.frames, frames - one.start)
         if came < shortest:
             return
@@ -216,7 +218,7 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
             for part in setup.parts:
                 for back in part.returns:
                     if part.track in tracks and (tracks[part.track].uid, back.uid, number) not in kept:
-                        wanted.append(_Coming(part, back, setup, number, came))
+                        wanted.append(_Coming(part, back, setup, (number, one), came))
                         stack.callback(wanted[-1].file.drop)
             width = len(setup.inputs)
             for block in audio.partial_blocks(partial, width, came, first=one.start) if wanted else ():
@@ -227,11 +229,13 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
 
 
 class _Coming:
-    """A take on its way into its file, with the meters of its sides. number: which time round of the pass it is."""
+    """A take on its way into its file, with the meters of its sides. time_round: which of the pass it is."""
 
-    def __init__(self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, number: int, frames: int) -> None:
-        self.part, self.back, self.number, self.frames = part, back, number, frames
-        self.round = setup.every_round[number]
+    def __init__(
+        self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, time_round: tuple[int, Round], frames: int
+    ) -> None:
+        self.part, self.back, self.frames = part, back, frames
+        self.number, self.round = time_round
         self.columns = list(back.columns)
         self.meters = [InputMeter("") for _ in back.columns]
         self.file = audio.TakeFile(
@@ -268,7 +272,7 @@ class _Coming:
                 home_trim_db=self.part.home_trim_db,
                 clipped=sum(meter.clips for meter in self.meters),
                 peak_db=None if peak == -math.inf else peak,
-                complete=self.frames >= self.round.frames,
+                complete=run.led_run.whole if run.led else self.frames >= self.round.frames,
             )
 
 

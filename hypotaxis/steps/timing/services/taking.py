@@ -19,6 +19,7 @@ from hypotaxis.core.midi.programs import change_messages
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
 from hypotaxis.core.studio import Lost, Message, RunSetup, Studio, Written
+from hypotaxis.core.sync.following import standing_clock
 from hypotaxis.core.timing.apart import measure_apart
 from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.sounded import PatternRun, clear_score, loop_run, played_run
@@ -37,7 +38,7 @@ from hypotaxis.records.jobs import (
 )
 from hypotaxis.records.models import Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
-from hypotaxis.records.plan import load_plan
+from hypotaxis.records.plan import load_plan, standing_pace
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.timing.services.sounding import keep_answer, path_of, remove_files
 
@@ -237,11 +238,13 @@ def _record(row: Sounding, plan: Plan, trip: SoundedTrip, wish: Wish, reporter: 
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         run = _pattern_run(plan, trip, wish, studio.sample_rate)
         asked = RunSetup(inputs=tuple(names), outputs=run.outputs, frames=run.frames, fast=wish.fast)
+        sounded = trip.instrument.seat(trip.part).send if wish.test == "clock" else ""
+        clock = standing_clock(plan, standing_pace(row.rig), run.frames / studio.sample_rate, but=sounded)
 
         gaps: list[Lost] = []
 
         def blocks() -> Iterator[np.ndarray]:
-            with closing(studio.run(run.source, asked)) as coming:
+            with closing(studio.run(run.source.beside(clock), asked)) as coming:
                 for block in coming:
                     gaps.extend(block.lost)
                     yield block.samples[max(0, run.skipped - block.start) :]

@@ -17,7 +17,7 @@ from hypotaxis.core.timing.wires import WireReport, wire_report
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
 from hypotaxis.records.patch_lists import track_calls
-from hypotaxis.records.plan import controls_of, notes_of, tempo_of
+from hypotaxis.records.plan import controls_of, notes_of
 
 MOST_NOTES = 8000
 LIMIT_MS = 3.0
@@ -73,7 +73,7 @@ class Wires:
 
 def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "") -> Wires:
     """The wires of a session; opened: the send socket whose remedies are computed."""
-    tempo = tempo_of(session)
+    tempo = session.tempo_map
     last_bar = tempo.last_bar(session.end_tick)
     schedule = plan_run(_parts(plan, session), tempo, first_bar=1, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
     by_port: dict[str, list[Message]] = {}

@@ -19,6 +19,7 @@ from hypotaxis.records.jobs import Healer, mark_interrupted
 from hypotaxis.records.plan import studio_row
 from hypotaxis.records.studio import look_again, look_round, own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
+from hypotaxis.steps.session.services.playing_in import lay_in_rescued
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
 
 log = logging.getLogger(__name__)
@@ -58,6 +59,7 @@ class Command(BaseCommand):
         own_studio()
         mark_interrupted()
         rescue_partial_takes()
+        lay_in_rescued()
         forget_interrupted_imports()
         HUEY.flush_locks()
         if studio_row().kind != STAND_IN:

@@ -5,7 +5,9 @@ export default () => ({
   keep() {
     const field = (name) => this.$root.elements.namedItem(name);
     const bars = `${field("first_bar").value}-${field("last_bar").value}`;
-    const rest = `${field("place").checked ? 1 : 0}:${field("times").value}`;
+    // Only where a box leads.
+    const led = field("led")?.value ?? "";
+    const rest = `${field("place").checked ? 1 : 0}:${field("times").value}:${led}:${field("run_in").value}`;
     cookie("hypotaxis-pass", `${document.body.dataset.session}:${bars}:${rest}`);
     // Real devices offer no faster way.
     if (field("fast")) cookie("hypotaxis-fast", field("fast").checked ? "1" : "0");

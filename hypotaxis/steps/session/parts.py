@@ -1,0 +1,77 @@
+"""The page of one part: what its notes are, and what is done to them."""
+
+from urllib.parse import urlencode
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.utils.text import slugify
+
+from hypotaxis.core.errors import BadBars, CannotSchedule
+from hypotaxis.core.midi.scales import note_name
+from hypotaxis.core.session.playable import unplayable
+from hypotaxis.records.current import in_one_go, in_use
+from hypotaxis.records.models import Track
+from hypotaxis.records.patch_lists import voices_of
+from hypotaxis.records.plan import last_bar_of, notes_of
+from hypotaxis.steps.session import views
+from hypotaxis.steps.session.forms import ChangeForm, StraightenForm
+from hypotaxis.steps.session.services import parts
+
+CHANGES = ("change", "remove")
+ACTS = {"played": parts.as_played, "undouble": parts.undouble}
+
+
+@in_one_go
+def part(request, uid):
+    """A part, opened."""
+    here = in_use(request)
+    track = get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session)
+    to = request.POST.get("to", "")
+    usual = {name: request.GET[name] for name in ("division", "strength", "swing", "window") if name in request.GET}
+    form = StraightenForm(request.POST if to == "straighten" else None, initial=usual)
+    change = ChangeForm(request.POST if to in CHANGES else None, initial={"last_bar": last_bar_of(here.session)})
+    try:
+        told = ""
+        if to in ACTS:
+            told = ACTS[to](track)
+        elif form.is_bound and form.is_valid():
+            told = parts.straighten(track, form.how())
+        elif change.is_bound and change.is_valid():
+            told = parts.change(track, change.how(remove=to == "remove"))
+    except (BadBars, CannotSchedule) as error:
+        messages.error(request, str(error))
+        return redirect("session:part", uid=uid)
+    if told:
+        messages.success(request, told)
+        # What was tried last stands in the form for the next try.
+        tried = f"?{urlencode(form.cleaned_data)}" if form.is_bound else ""
+        return redirect(f"{reverse('session:part', args=[uid])}{tried}")
+    notes = notes_of(track)
+    instrument = here.plan.instrument(track.instrument_uid)
+    middle_c = instrument.middle_c if instrument else 4
+    voices = {voice.note: voice.name for voice in voices_of(instrument)} if instrument else {}
+    how = {"part": track.part_uid, "voices": voices}
+    amiss = unplayable(notes, here.session.tempo_map, here.plan, instrument, **how) if instrument else []
+    lowest, highest = (note_name(int(find(notes["note"])), middle_c) for find in (min, max)) if len(notes) else ("", "")
+    return views.home(
+        request,
+        sheet="part",
+        form=form,
+        part=track,
+        notes=len(notes),
+        reach=lowest if lowest == highest else f"{lowest} to {highest}",
+        amiss=amiss,
+        change=change,
+        doubled=parts.doubled_in(track),
+    )
+
+
+def file(request, uid):
+    """A part alone as a Standard MIDI File."""
+    track = get_object_or_404(Track.objects.select_related("session"), uid=uid, session=in_use(request).session)
+    answer = HttpResponse(parts.file_of(track), content_type="audio/midi")
+    name = "-".join(slugify(one) or "untitled" for one in (track.session.name, track.name))
+    answer["Content-Disposition"] = f'attachment; filename="{name[:100]}.mid"'
+    return answer

@@ -1,0 +1,35 @@
+"""How playing in stands, as the page shows it."""
+
+from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.playing.played_in import PlaySetup
+from hypotaxis.core.units import clock_text
+from hypotaxis.records.models import Job, PlayIn, Session
+
+
+def newest(session: Session) -> PlayIn | None:
+    """What is played in now, or was last and waits for its answer."""
+    row = session.played_in.filter(free=False).select_related("job", "track", "session").last()
+    return row if row and not row.accepted else None
+
+
+def playing_context(row: PlayIn) -> dict:
+    """Where it is."""
+    setup, job = from_json(PlaySetup, row.wish), row.job
+    at_s = job.progress * setup.frames / setup.rate - setup.first_s
+    tempo = setup.tempo
+    begins = float(tempo.us_at(tempo.bar_tick(setup.first_bar))) / 1e6
+    bar_s = float(tempo.us_at(tempo.bar_tick(setup.first_bar + 1))) / 1e6 - begins
+    number = min(setup.times - 1, max(0, int(at_s / setup.round_s)))
+    tick = tempo.tick_at_us(max(0.0, (begins + at_s - number * setup.round_s) * 1e6))
+    of = "" if setup.open_end else f" of {setup.times}"
+    return {
+        "playing": row,
+        "job": job,
+        "counts_in": at_s < 0 and job.state == Job.RUNNING,
+        "beats_left": max(1, -int(at_s / bar_s * tempo.beats_in_bar(setup.first_bar) - 0.999)),
+        "time_round": f"time {number + 1}{of}" if setup.times > 1 else "",
+        "open_end": setup.open_end,
+        "where": tempo.position(max(tick, tempo.bar_tick(setup.first_bar))),
+        "done": round(job.progress * 100, 1),
+        "left": clock_text(setup.frames / setup.rate * (1 - job.progress)),
+    }
