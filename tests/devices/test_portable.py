@@ -52,22 +52,29 @@ class PortableTest(SimpleTestCase):
         self.assertEqual(code, 0)
         self.assertIn("system: 8", [end["name"] for end in found["inputs"]], "in the shell: every device")
 
+    def undisturbed(self, written: Written, asked: RunSetup) -> np.ndarray:
+        """The sound of a run that lost nothing. A busy machine holds periods back; such a run tells it, and no more is
+        measured by it than the application would."""
+        for _ in range(20):
+            blocks = list(self.studio.run(written, asked))
+            sound = recorded(blocks)[:, 0]
+            self.assertEqual(len(sound), asked.frames)
+            if not any(block.lost for block in blocks):
+                return sound
+        raise AssertionError("Twenty runs, and each has lost frames.")
+
     def test_loops_are_exact_from_run_to_run(self):
         tone = np.zeros(4000)
         tone[1000] = 0.5
-        ways = set()
-        for _ in range(3):
-            asked = RunSetup(inputs=(BACK,), outputs=(INTO,), frames=8_000)
-            ways.add(int(np.argmax(recorded(self.studio.run(Written((), {INTO: sound_of(tone)}), asked))[:, 0])) - 1000)
+        written, asked = Written((), {INTO: sound_of(tone)}), RunSetup(inputs=(BACK,), outputs=(INTO,), frames=8_000)
+        ways = {int(np.argmax(self.undisturbed(written, asked))) - 1000 for _ in range(3)}
         (way,) = ways
         self.assertEqual((way - LOOP) % PERIOD, 0, "the box, and whole periods of the back end")
 
     def test_notes_lie_within_a_period_of_their_median(self):
         frames = [4000 + 1237 * number for number in range(40)]
         asked = RunSetup(inputs=(CLICKS,), frames=60_000)
-        blocks = list(self.studio.run(Written([hit(frame) for frame in frames]), asked))
-        sound = recorded(blocks)[:, 0]
-        self.assertEqual((len(sound), [block.lost for block in blocks if block.lost]), (60_000, []))
+        sound = self.undisturbed(Written([hit(frame) for frame in frames]), asked)
         # A machine that is busy may hold a note back longer; most are in their period.
         late = np.array(middles(sound)) - frames
         near = np.abs(late - np.median(late)) <= PERIOD
