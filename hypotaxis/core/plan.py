@@ -202,6 +202,14 @@ class Plan:
         """The instrument with this uid, or None."""
         return next((instrument for instrument in self.instruments if instrument.uid == uid), None)
 
+    def way_out(self, uid: str, part: str = "") -> tuple[str, int] | None:
+        """(system name of the port, channel) that notes for an instrument, or for a part of it (uid), leave by; None
+        where it has none."""
+        instrument = self.instrument(uid)
+        seat = instrument.seat(part) if instrument else None
+        found = self.rig.find(seat.send) if seat else None
+        return (found[1].system_name, seat.channel) if found and found[1].system_name else None
+
     def loop(self, uid: str) -> Loop | None:
         """The effect loop with this uid, or None."""
         return next((loop for loop in self.loops if loop.uid == uid), None)

@@ -13,8 +13,10 @@ from django.utils import timezone
 from hypotaxis.core import plan as core
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import as_lists, as_tuples, from_json
+from hypotaxis.core.grid.values import Grid
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
+from hypotaxis.core.session.arrange import Part
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER
 from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
@@ -303,9 +305,16 @@ def standing_pace(rig_uid: str) -> int:
     return session.tempo_map.us_of_quarter(0) if session else DEFAULT_US_PER_QUARTER
 
 
+def part_of(track: rows.Track) -> Part:
+    """All of a track that is counted in ticks."""
+    played = np.frombuffer(bytes(track.played), dtype=NOTE) if track.played else None
+    grid = from_json(Grid, track.grid) if track.grid else None
+    return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), controls_of(track), played, grid)
+
+
 def notes_of(track: rows.Track) -> np.ndarray:
-    """A track's notes as an array of core.session.score.NOTE."""
-    return np.frombuffer(bytes(track.notes), dtype=NOTE)
+    """All notes that a track plays (core.session.score.NOTE), those of its patterns among them."""
+    return part_of(track).sounding(track.session.tempo_map, track.session.end_tick)
 
 
 def notes_in_bars(track: rows.Track, first_bar: int, last_bar: int) -> np.ndarray:

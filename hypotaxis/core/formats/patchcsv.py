@@ -5,11 +5,10 @@ written with `bank, number, msb, lsb, program (0-127), name, category` and read 
 would take for a formula are written with an apostrophe in front.
 """
 
-import csv
-import io
 import re
 
 from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.cells import table_rows, table_text
 from hypotaxis.core.formats.text import western_text
 from hypotaxis.core.patches.bankwords import HEXADECIMAL, counts_in_sixteens, number_in
 from hypotaxis.core.patches.heads import columns_of
@@ -24,7 +23,7 @@ MAX_FAULTS = 20
 def read_patch_table(data: bytes) -> ReadList:
     """The patch list in a table. Raises UnreadableFile that names every bad line."""
     text, remark = western_text(data, "table")
-    rows = _rows(text)
+    rows = table_rows(text)
     if not rows:
         raise UnreadableFile("The table has no rows.")
     columns = columns_of(rows[0][1])
@@ -42,43 +41,16 @@ def read_patch_table(data: bytes) -> ReadList:
 
 def write_patch_table(patches: PatchList, delimiter: str = ",") -> str:
     """The patches of a list as a table, with every number as on the wire beside what the box displays."""
-    stream = io.StringIO()
-    writer = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
     controls = any(patch.controls for patch in patches.patches)
-    writer.writerow([*HEAD, *([CONTROLS] if controls else [])])
+    rows = [[*HEAD, *([CONTROLS] if controls else [])]]
     for patch in patches.patches:
         bank = patches.banks[patch.bank].name if patch.bank < len(patches.banks) else ""
         numbers = ["" if value is None else value for value in (patch.msb, patch.lsb)]
         program = "" if patch.program is None else patch.program
         row = [bank, patch.number, *numbers, program, patch.name, patch.category]
         row += [" ".join(f"{number}={value}" for number, value in patch.controls)] if controls else []
-        writer.writerow([_safe(cell) if isinstance(cell, str) else cell for cell in row])
-    return stream.getvalue()
-
-
-def _safe(cell: str) -> str:
-    """Not taken for a formula by a spreadsheet, and read back as it was."""
-    return f"'{cell}" if cell[:1] in tuple("=+-@'\t\r") and cell else cell
-
-
-def _plain(cell: str) -> str:
-    cell = cell.strip()
-    return cell[1:] if len(cell) > 1 and cell[0] == "'" and cell[1] in "=+-@'\t\r" else cell
-
-
-def _rows(text: str) -> list[tuple[int, list[str]]]:
-    """(line, cells) of every row that holds anything."""
-    first = next((line for line in text.split("\n") if line.strip()), "")
-    delimiter = max("\t;,|", key=first.count)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
-    rows = []
-    try:
-        for cells in reader:
-            if any(cell.strip() for cell in cells):
-                rows.append((reader.line_num, [_plain(cell) for cell in cells]))
-    except csv.Error as error:
-        raise UnreadableFile(f"Line {reader.line_num} of the table cannot be read: {error}.") from error
-    return rows
+        rows.append(row)
+    return table_text(rows, delimiter)
 
 
 def _guessed(rows: list[tuple[int, list[str]]]) -> dict[str, int]:

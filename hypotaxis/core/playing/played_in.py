@@ -255,6 +255,6 @@ def laid_in(was: Part, came: Part, *, first_tick: int, end_tick: int, anew: bool
     return together(Part(notes, controls), came)
 
 
-def fine_enough(tempo: TempoMap) -> bool:
-    """Whether its ticks are short enough for what hands play."""
-    return max(us for _, us in tempo.tempos) / tempo.ticks_per_quarter <= FINEST_MS * 1000
+def fine_enough(tempo: TempoMap, finest_ms: float = FINEST_MS) -> bool:
+    """Whether its ticks are short enough for what hands play, or as short as is said."""
+    return max(us for _, us in tempo.tempos) / tempo.ticks_per_quarter <= finest_ms * 1000

@@ -10,6 +10,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from hypotaxis.core.errors import BadBars
+from hypotaxis.core.grid.notes import grid_notes
+from hypotaxis.core.grid.values import Grid
 from hypotaxis.core.session.score import CONTROL, NOTE, in_order
 from hypotaxis.core.session.tempo import TempoMap
 
@@ -25,11 +27,23 @@ LONGEST_NAME = 40
 @dataclass(frozen=True, eq=False)
 class Part:
     """Notes (core.session.score.NOTE) and controls (CONTROL) of a track. played: the notes before they were
-    straightened, None = they were not, or something else was done to them since."""
+    straightened, None = they were not, or something else was done to them since; grid: its patterns."""
 
     notes: np.ndarray
     controls: np.ndarray
     played: np.ndarray | None = None
+    grid: Grid | None = None
+
+    def with_notes(self, notes: np.ndarray) -> "Part":
+        """The same with other notes."""
+        return replace(self, notes=notes, played=None)
+
+    def sounding(self, tempo: TempoMap, end_tick: int) -> np.ndarray:
+        """All notes that it plays: those written, and those of its patterns while they are on."""
+        if self.grid is None or not self.grid.on:
+            return self.notes
+        made = grid_notes(self.grid, tempo, end_tick)
+        return in_order(np.concatenate([self.notes, made])) if len(made) else self.notes
 
 
 @dataclass(frozen=True)
@@ -57,7 +71,7 @@ class Piece:
     @property
     def is_empty(self) -> bool:
         """Whether no note is in it."""
-        return not any(len(part.notes) for part in self.parts.values())
+        return not any(len(part.notes) or (part.grid and part.grid.order) for part in self.parts.values())
 
 
 def empty(*, bpm: float, beats: int, unit: int, bars: int) -> Piece:
@@ -119,7 +133,8 @@ def with_bars(piece: Piece, bars: int) -> Piece:
         if len(notes) and (notes["tick"] + notes["duration"]).max() > end:
             notes = notes.copy()
             notes["duration"] = np.minimum(notes["duration"], end - notes["tick"])
-        return Part(notes, part.controls[part.controls["tick"] < end])
+        grid = part.grid and replace(part.grid, order=part.grid.order[:bars])
+        return replace(part, notes=notes, controls=part.controls[part.controls["tick"] < end], played=None, grid=grid)
 
     tempo = replace(
         piece.tempo,
@@ -143,7 +158,8 @@ def doubled(piece: Piece) -> Piece:
     by = piece.end_tick
 
     def again(part: Part) -> Part:
-        return Part(_twice(part.notes, by), _twice(part.controls, by))
+        grid = part.grid and part.grid.twice(piece.bars)
+        return replace(part.with_notes(_twice(part.notes, by)), controls=_twice(part.controls, by), grid=grid)
 
     tempos, meters = (
         changes([*rows, *((tick + by, *rest) for tick, *rest in rows)])
@@ -156,7 +172,8 @@ def doubled(piece: Piece) -> Piece:
 
 def in_double_time(piece: Piece) -> Piece:
     """Notes twice as fast, in half the bars; bars and tempo stay. Where a tick cannot be halved the piece gets finer
-    ticks, so that half time brings it back exactly."""
+    ticks, so that half time brings it back exactly. Raises BadBars while patterns are on."""
+    _without_patterns(piece)
     ticks = [rows[name] for part in piece.parts.values() for rows, name in _counted(part)]
     if any((one % 2).any() for one in ticks):
         piece = finer(piece)
@@ -168,7 +185,9 @@ def in_double_time(piece: Piece) -> Piece:
 
 
 def in_half_time(piece: Piece) -> Piece:
-    """Notes half as fast, over twice the bars, so that the piece grows where it must; tempo stays."""
+    """Notes half as fast, over twice the bars, so that the piece grows where it must; tempo stays. Raises BadBars while
+    patterns are on."""
+    _without_patterns(piece)
     slower = _each(piece, lambda part: _scaled(part, lambda values: values * 2))
     notes = [part.notes for part in slower.parts.values() if len(part.notes)]
     ends = max((int((rows["tick"] + rows["duration"]).max()) for rows in notes), default=0)
@@ -186,11 +205,21 @@ def finer(piece: Piece) -> Piece:
 
 
 def together(one: Part, other: Part) -> Part:
-    """Two parts as one, in order."""
+    """Two parts as one, in order; the first one's patterns."""
     notes = np.concatenate([one.notes, other.notes]).astype(NOTE)
     controls = np.concatenate([one.controls, other.controls]).astype(CONTROL)
     order = np.argsort(controls["tick"], kind="stable")
-    return Part(in_order(notes), controls[order])
+    return replace(one.with_notes(in_order(notes)), controls=controls[order])
+
+
+def printed(part: Part, tempo: TempoMap, end_tick: int) -> Part:
+    """The same with what its patterns play among its notes, and the patterns off, so that nothing is doubled."""
+    return replace(part.with_notes(part.sounding(tempo, end_tick)), grid=part.grid and replace(part.grid, on=False))
+
+
+def _without_patterns(piece: Piece) -> None:
+    if any(part.grid and part.grid.on and part.grid.order for part in piece.parts.values()):
+        raise BadBars("Patterns go by the bar: print them to notes first, then change the pace.")
 
 
 def _tick_of(piece: Piece, bar: int, beat: int) -> int:
@@ -236,7 +265,8 @@ def _counted(part: Part) -> list[tuple[np.ndarray, str]]:
 
 
 def _scaled(part: Part, change: Callable[[np.ndarray], np.ndarray]) -> Part:
-    scaled = Part(part.notes.copy(), part.controls.copy(), None if part.played is None else part.played.copy())
+    played = None if part.played is None else part.played.copy()
+    scaled = replace(part, notes=part.notes.copy(), controls=part.controls.copy(), played=played)
     for rows, name in _counted(scaled):
         rows[name] = change(rows[name])
     return scaled

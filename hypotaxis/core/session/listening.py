@@ -8,12 +8,22 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from hypotaxis.core.units import CLIP_RUN, factor_to_db
+from hypotaxis.core.units import CLIP_RUN, factor_to_db, stored_db
 
 FULL_SCALE = 1.0 - 2.0**-23
 ACTIVITY_DB = 12.0
 """How far above the resting level an input must rise to count as having moved."""
 AUDIBLE_DB = -70.0
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A meter as a page shows it: the level now and the highest so far in dBFS, a floor in the place of silence."""
+
+    name: str
+    level: float
+    peak: float
+    clips: int = 0
 
 
 @dataclass
@@ -61,6 +71,12 @@ class InputMeter:
             self._run = before + length if end == len(full) else 0
         if not full[-1]:
             self._run = 0
+
+    @property
+    def shown(self) -> Shown:
+        """What is kept of it for the page."""
+        level, peak = (round(stored_db(db), 2) for db in (self.level_db, self.peak_db))
+        return Shown(self.name, level, peak, self.clips)
 
     def reset(self) -> None:
         """Let go of the held peak and of the clip marks; what has been heard so far is not forgotten."""

@@ -6,7 +6,7 @@ from django.db import models
 
 from hypotaxis.core.formats.plain import as_tuples, from_json
 from hypotaxis.core.midi.programs import Program
-from hypotaxis.core.session.listening import AUDIBLE_DB
+from hypotaxis.core.session.listening import AUDIBLE_DB, Shown
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
 from hypotaxis.core.session.schedule import Round
 from hypotaxis.core.session.standing import Offered
@@ -60,8 +60,8 @@ class Tracks(models.QuerySet):
 class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
     patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
-    arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; away: put away, not
-    gone."""
+    arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; grid: a
+    core.grid.values.Grid, None where it has no patterns; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -77,6 +77,7 @@ class Track(WithUid):
     notes = models.BinaryField(default=bytes)
     controls = models.BinaryField(default=bytes)
     played = models.BinaryField(default=bytes)
+    grid = models.JSONField(null=True)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 
@@ -120,6 +121,11 @@ class Pass(WithUid):
 
     def __str__(self) -> str:
         return f"Pass {self.number}"
+
+    @property
+    def shown(self) -> list[Shown]:
+        """Its meters as they stand."""
+        return [from_json(Shown, one) for one in self.meters]
 
     @property
     def gaps(self) -> list[Lost]:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import parts, playing, views
+from hypotaxis.steps.session import grid, parts, playing, views
 
 app_name = "session"
 urlpatterns = [
@@ -19,6 +19,10 @@ urlpatterns = [
     path("bars/", views.bars, name="bars"),
     path("part/<uuid:uid>/", parts.part, name="part"),
     path("part/<uuid:uid>/part.mid", parts.file, name="part-file"),
+    path("grid/<uuid:uid>/", grid.home, name="grid"),
+    path("grid/<uuid:uid>/play/", grid.play, name="grid-play"),
+    path("grid/<uuid:uid>/loop/<uuid:job>/", grid.looping, name="grid-looping"),
+    path("grid/<uuid:uid>/grid.csv", grid.table, name="grid-table"),
     path("track/", views.new_track, name="new-track"),
     path("import/", views.import_file, name="import"),
     path("import/<uuid:job>/", views.importing_file, name="importing"),

@@ -542,7 +542,7 @@ def _running_context(run: Pass) -> dict:
         "length": clock_text(run.seconds),
         "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
         "open_end": run.frozen.open_end,
-        "meters": meter_rows(run),
+        "meters": meter_rows(run.shown),
         "meter_width": WIDTH,
     }
     return context | (_led_context(run) if run.frozen.led_by else _time_context(run))

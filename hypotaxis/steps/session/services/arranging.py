@@ -4,21 +4,19 @@ from collections.abc import Mapping
 from dataclasses import replace
 from types import MappingProxyType
 
-import numpy as np
 from django.db import transaction
 
-from hypotaxis.core.formats.plain import as_lists
+from hypotaxis.core.formats.plain import as_lists, to_json
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.session.arrange import Part, Piece, Section
-from hypotaxis.core.session.score import NOTE
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Change, Pass, Rig, Session, Track
-from hypotaxis.records.plan import controls_of, notes_of
+from hypotaxis.records.plan import part_of
 
 
 def piece_of(session: Session) -> Piece:
     """All of a session that is counted in ticks, its tracks that are put away too."""
-    parts = {str(row.uid): Part(notes_of(row), controls_of(row), _played(row)) for row in session.tracks.all()}
+    parts = {str(row.uid): part_of(row) for row in session.tracks.all()}
     sections = tuple(Section(*one) for one in session.sections)
     return Piece(session.tempo_map, session.end_tick, sections, parts)
 
@@ -68,13 +66,10 @@ def arrange(
     return change_session(session, title, edits)
 
 
-def _rows(part: Part) -> dict[str, bytes]:
+def _rows(part: Part) -> dict:
     played = b"" if part.played is None else part.played.tobytes()
-    return {"notes": part.notes.tobytes(), "controls": part.controls.tobytes(), "played": played}
-
-
-def _played(row: Track) -> np.ndarray | None:
-    return np.frombuffer(bytes(row.played), dtype=NOTE) if row.played else None
+    kept = {"notes": part.notes.tobytes(), "controls": part.controls.tobytes(), "played": played}
+    return kept | {"grid": to_json(part.grid) if part.grid else None}
 
 
 def lay_tempo(run: Pass) -> str:

@@ -17,7 +17,6 @@ from hypotaxis.core.session.schedule import LEAD_IN_S, MAX_SECONDS, Schedule
 from hypotaxis.core.session.watching import Watcher
 from hypotaxis.core.studio import Block, RunSetup, Studio
 from hypotaxis.core.sync.led import Led, LedNow
-from hypotaxis.core.units import stored_db
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter
 from hypotaxis.records.models import Job, Pass
@@ -56,7 +55,7 @@ class Coming:
 
     def tell(self) -> None:
         """Store the meters as they stand."""
-        Pass.objects.filter(uid=self.run.uid).update(meters=[_meter_row(meter) for meter in self._meters])
+        Pass.objects.filter(uid=self.run.uid).update(meters=[to_json(meter.shown) for meter in self._meters])
 
     def close(self, moments: np.ndarray) -> None:
         """Store them for the last time, with the inputs that moved with these moments though nobody asked them to."""
@@ -64,11 +63,6 @@ class Coming:
         moved = [watched.input for watched, watcher in heard if watcher.moved_with(moments)]
         Pass.objects.filter(uid=self.run.uid).update(moved=moved)
         self.tell()
-
-
-def _meter_row(meter: InputMeter) -> dict:
-    level, peak = (round(stored_db(db), 2) for db in (meter.level_db, meter.peak_db))
-    return {"name": meter.name, "level": level, "peak": peak, "clips": meter.clips}
 
 
 def record_led(coming: Coming, schedule: Schedule, studio: Studio, inputs: tuple[str, ...], reporter: Reporter) -> None:

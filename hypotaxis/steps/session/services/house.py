@@ -35,18 +35,13 @@ def copy_session(session: Session) -> Session:
     """The same notes, tempo and instruments under another name, without takes."""
     taken = set(session.rig.sessions.values_list("name", flat=True))
     name = next(f"{session.name[:70]} {n}" for n in range(2, 10_000) if f"{session.name[:70]} {n}" not in taken)
-    tracks = list(session.tracks.shown())
-    made = Session.objects.create(
-        rig=session.rig,
-        name=name,
-        ticks_per_quarter=session.ticks_per_quarter,
-        tempos=session.tempos,
-        meters=session.meters,
-        end_tick=session.end_tick,
-    )
-    kept = ("order", "name", "file_channel", "instrument_uid", "program", "msb", "lsb", "patch_uid", "part_uid")
-    Track.objects.bulk_create(
-        Track(session=made, notes=one.notes, controls=one.controls, **{name: getattr(one, name) for name in kept})
-        for one in tracks
-    )
+    made = Session.objects.create(**_fields_of(session) | {"name": name})
+    tracks = session.tracks.shown()
+    Track.objects.bulk_create(Track(**_fields_of(one) | {"session": made, "armed": False}) for one in tracks)
     return made
+
+
+def _fields_of(row: Session | Track) -> dict:
+    """All that is stored of a row but what makes it itself."""
+    own = ("uid", "created")
+    return {field.name: getattr(row, field.name) for field in row._meta.concrete_fields if field.name not in own}

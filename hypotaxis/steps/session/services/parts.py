@@ -31,7 +31,7 @@ def change(track: Track, how: NoteChange) -> str:
     piece = piece_of(track.session)
     part = piece.parts[str(track.uid)]
     notes, count = changed(part.notes, piece.tempo, how)
-    _lay(track, piece, f"{'Remove' if how.remove else 'Change'} notes of {track.name}", Part(notes, part.controls))
+    _lay(track, piece, f"{'Remove' if how.remove else 'Change'} notes of {track.name}", part.with_notes(notes))
     done = "removed" if how.remove else "changed"
     return f"{counted(count, 'note')} of {track.name} {done}, bars {how.first_bar} to {how.last_bar}."
 
@@ -53,7 +53,7 @@ def as_played(track: Track) -> str:
         raise CannotSchedule(
             f"{track.name} stands as it was played, or was changed otherwise since it was straightened."
         )
-    _lay(track, piece, f"{track.name} as played", Part(part.played, part.controls))
+    _lay(track, piece, f"{track.name} as played", part.with_notes(part.played))
     return f"{track.name} stands as it was played."
 
 
@@ -69,7 +69,7 @@ def undouble(track: Track) -> str:
         raise CannotSchedule(f"No note of {track.name} stands twice.")
     piece = piece_of(track.session)
     part = piece.parts[str(track.uid)]
-    _lay(track, piece, f"Doubled notes of {track.name}", Part(without_doubled(part.notes, found), part.controls))
+    _lay(track, piece, f"Doubled notes of {track.name}", part.with_notes(without_doubled(part.notes, found)))
     return f"{counted(found.count, 'doubled note')} of {track.name} removed."
 
 

@@ -1,6 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 from typing import TypeVar
@@ -18,6 +18,7 @@ from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.gaps import gaps_told
+from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.playable import Unplayable, unplayable
 from hypotaxis.core.session.standing import Stretch, standing
@@ -375,13 +376,8 @@ def _drift(found: Measurement) -> str:
     return f"{signed(found.drift_ppm, 0)} ±{found.drift_half:.0f}"
 
 
-def meter_rows(run: Pass) -> list[MeterRow]:
-    """The meters of a running pass."""
+def meter_rows(meters: Iterable[Shown]) -> list[MeterRow]:
+    """Meters as the page draws them."""
     return [
-        MeterRow(
-            item["name"],
-            level_bar(item["level"], item["peak"], item["clips"] > 0),
-            stored_level_text(item["peak"]),
-        )
-        for item in run.meters
+        MeterRow(one.name, level_bar(one.level, one.peak, one.clips > 0), stored_level_text(one.peak)) for one in meters
     ]

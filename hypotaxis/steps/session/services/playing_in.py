@@ -16,7 +16,7 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats, count_in_s
 from hypotaxis.core.playing.keys import echo_rules
-from hypotaxis.core.playing.played_in import PlayedIn, PlaySetup, fine_enough, laid_in, played_in, taken_off
+from hypotaxis.core.playing.played_in import FINEST_MS, PlayedIn, PlaySetup, fine_enough, laid_in, played_in, taken_off
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.session.arrange import Part, Piece, finer, together
 from hypotaxis.core.session.passes import OPEN_S, times_in
@@ -189,11 +189,9 @@ class _Playing(Written):
         parts = []
         for track in row.session.tracks.shown():
             instrument = plan.instrument(track.instrument_uid)
-            seat = instrument.seat(track.part_uid) if instrument else None
-            found = plan.rig.find(seat.send) if seat else None
-            if found is None or not found[1].system_name:
+            end = plan.way_out(track.instrument_uid, track.part_uid)
+            if end is None:
                 continue
-            end = (found[1].system_name, seat.channel)
             notes, controls = notes_of(track), controls_of(track)
             if track.uid == row.track_id:
                 self._mine = end
@@ -271,10 +269,10 @@ def _told(row: PlayIn, setup: PlaySetup, part: Part) -> str:
     return f"{counted(len(part.notes), 'note')} played in to {row.track.name}, {bars}{off}."
 
 
-def fine(piece: Piece) -> Piece:
-    """A piece whose ticks are fine enough for hands, as far as they can be made so."""
+def fine(piece: Piece, finest_ms: float = FINEST_MS) -> Piece:
+    """A piece whose ticks are fine enough for hands, or so fine, as far as they can be made so."""
     try:
-        while not fine_enough(piece.tempo):
+        while not fine_enough(piece.tempo, finest_ms):
             piece = finer(piece)
     except BadBars:
         pass

@@ -6,6 +6,7 @@ import copying from "./copying.js";
 import dismissable from "./dismissable.js";
 import finder from "./finder.js";
 import fragment from "./fragment.js";
+import grid from "./grid.js";
 import growing from "./growing.js";
 import keys from "./keys.js";
 import lattice from "./lattice.js";
@@ -30,6 +31,7 @@ const behaviours = {
   dismissable,
   finder,
   fragment,
+  grid,
   growing,
   keys,
   lattice,

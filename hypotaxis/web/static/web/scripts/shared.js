@@ -49,3 +49,18 @@ export async function fetchInto(element, url) {
     return null;
   }
 }
+
+// Sends a form and takes from the page that answers what is named alike: the page stays where it is, and its address follows.
+export async function renewed(form, by) {
+  const data = new FormData(form, by);
+  const answer = await fetch(form.getAttribute("action") ?? location.href, { method: "POST", body: data });
+  const fresh = document.createElement("template");
+  fresh.innerHTML = await answer.text();
+  const parts = fresh.content.querySelectorAll("[data-part]");
+  if (!parts.length) {
+    location.reload();
+    return;
+  }
+  for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
+  history.replaceState(null, "", answer.url);
+}

@@ -1,0 +1,1 @@
+"""Patterns of a drum machine: steps by voices, laid along the bars in an order."""
