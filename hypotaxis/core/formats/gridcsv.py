@@ -19,7 +19,7 @@ from hypotaxis.core.grid.values import LETTERS, MOST_STEPS, Grid, Pattern, Row, 
 
 MAX_FAULTS = 20
 MOST_BARS = 9_999
-_CELL = re.compile(r"(\d{1,3})(?:x(\d))?(?:@(\d{1,3}))?(?:/(\d{1,2}(?:\.\d{1,17})?))?", re.ASCII)
+_CELL = re.compile(r"(\d{1,3})(?:x(\d))?(?:@(\d{1,3}))?(?:/(\d{1,2}(?:\.\d{1,20})?))?", re.ASCII)
 _USUAL = Step(0)
 
 
@@ -49,7 +49,7 @@ def _cell(step: Step | None) -> str:
         return ""
     more = f"x{step.repeats}" if step.repeats != _USUAL.repeats else ""
     more += f"@{step.chance}" if step.chance != _USUAL.chance else ""
-    return f"{step.velocity}{more}" + (f"/{step.length:.17g}" if step.length != _USUAL.length else "")
+    return f"{step.velocity}{more}" + (f"/{step.length!r}" if step.length != _USUAL.length else "")
 
 
 def read_grid_table(data: bytes) -> Grid:
@@ -156,7 +156,7 @@ def _whole(text: str, what: str) -> int:
 
 
 def _number(text: str, what: str) -> float:
-    if not re.fullmatch(r"-?\d{1,6}(\.\d{1,17})?", text.strip(), re.ASCII):
+    if not re.fullmatch(r"-?\d{1,6}(\.\d{1,20})?(e-\d{1,3})?", text.strip(), re.ASCII):
         raise ValueError(f"“{text[:20]}” is no number for {what}.")
     return float(text)
 

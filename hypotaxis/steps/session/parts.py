@@ -14,7 +14,7 @@ from hypotaxis.core.session.playable import unplayable
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Track
 from hypotaxis.records.patch_lists import voices_of
-from hypotaxis.records.plan import last_bar_of, notes_of
+from hypotaxis.records.plan import last_bar_of, notes_of, part_of
 from hypotaxis.steps.session import views
 from hypotaxis.steps.session.forms import ChangeForm, StraightenForm
 from hypotaxis.steps.session.services import parts
@@ -61,6 +61,7 @@ def part(request, uid):
         form=form,
         part=track,
         notes=len(notes),
+        made=len(notes) - len(part_of(track).notes),
         reach=lowest if lowest == highest else f"{lowest} to {highest}",
         amiss=amiss,
         change=change,

@@ -88,9 +88,7 @@ def grow(track: Track, name: str, notes: list[int], *, density: float, syncopati
         return grid.with_pattern(pattern)
 
     change_grid(track, f"Grow pattern {name}", change)
-    return (
-        f"{counted(len(notes), 'row')} of pattern {name} grown from seed {seed}. The same values grow the same."
-    )
+    return f"{counted(len(notes), 'row')} of pattern {name} grown from seed {seed}. The same values grow the same."
 
 
 def borrow(track: Track, plan: Plan, other: Track, theirs: str) -> str:

@@ -11,7 +11,7 @@ from hypotaxis.core.session.score import Score, ScorePart, called_by
 from hypotaxis.core.session.straighten import Straightening, straightened
 from hypotaxis.core.units import counted
 from hypotaxis.records.models import Track
-from hypotaxis.records.plan import controls_of, notes_of
+from hypotaxis.records.plan import controls_of, notes_of, part_of
 from hypotaxis.steps.session.services.arranging import arrange, piece_of
 
 
@@ -58,8 +58,8 @@ def as_played(track: Track) -> str:
 
 
 def doubled_in(track: Track) -> Doubled:
-    """What stands twice in a track."""
-    return doubled_notes(notes_of(track), track.session.tempo_map)
+    """What stands twice in a track's own notes."""
+    return doubled_notes(part_of(track).notes, track.session.tempo_map)
 
 
 def undouble(track: Track) -> str:
