@@ -17,6 +17,7 @@ from hypotaxis.core.grid.values import Grid
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.rig import values
 from hypotaxis.core.session.arrange import Part
+from hypotaxis.core.session.generators import Generator
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER
 from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
@@ -309,7 +310,8 @@ def part_of(track: rows.Track) -> Part:
     """All of a track that is counted in ticks."""
     played = np.frombuffer(bytes(track.played), dtype=NOTE) if track.played else None
     grid = from_json(Grid, track.grid) if track.grid else None
-    return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), controls_of(track), played, grid)
+    generator = from_json(Generator, track.generator) if track.generator else None
+    return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), controls_of(track), played, grid, generator)
 
 
 def notes_of(track: rows.Track) -> np.ndarray:

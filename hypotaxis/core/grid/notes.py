@@ -110,10 +110,10 @@ def _as_notes(rows: np.ndarray, tempo: TempoMap, end_tick: int, *, early: bool =
     notes["tick"] = ticks if early else np.maximum(ticks, 0)
     notes["duration"] = np.maximum(1, np.rint(rows["length"]).astype(np.int64))
     notes["note"], notes["velocity"] = rows["note"], rows["velocity"]
-    return _apart(in_order(notes[notes["tick"] < end_tick]), end_tick)
+    return apart(in_order(notes[notes["tick"] < end_tick]), end_tick)
 
 
-def _apart(notes: np.ndarray, end_tick: int) -> np.ndarray:
+def apart(notes: np.ndarray, end_tick: int) -> np.ndarray:
     """Each note ended where the next of the same pitch begins, and with the piece. Of two that fall on one tick the
     louder one stays."""
     order = np.lexsort((notes["velocity"], notes["tick"], notes["note"]))
@@ -128,14 +128,15 @@ def _apart(notes: np.ndarray, end_tick: int) -> np.ndarray:
 
 def _draw(seed: int, bar: int, chances: np.ndarray) -> np.ndarray:
     """Which of a bar's notes play (bool). The repeats of a step play together or not at all."""
-    mixed = np.full(len(chances), np.uint64(seed % 2**32), dtype=np.uint64)
+    drawn = np.full(len(chances), np.uint64(seed), dtype=np.uint64)
     for part in (np.uint64(bar), chances["note"], chances["place"]):
-        mixed = _mixed(mixed ^ part)
-    return (mixed >> np.uint64(11)).astype(np.float64) / 2**53 * 100 < chances["chance"]
+        drawn = mixed(drawn ^ part)
+    return (drawn >> np.uint64(11)).astype(np.float64) / 2**53 * 100 < chances["chance"]
 
 
-def _mixed(values: np.ndarray) -> np.ndarray:
-    """A step of SplitMix64 (Steele, Lea, Flood: Fast splittable pseudorandom number generators, 2014)."""
+def mixed(values: np.ndarray) -> np.ndarray:
+    """Whole numbers (uint64) thoroughly mixed: a step of SplitMix64 (Steele, Lea, Flood: Fast splittable pseudorandom
+    number generators, 2014)."""
     with np.errstate(over="ignore"):
         values = values + np.uint64(0x9E3779B97F4A7C15)
         values = (values ^ (values >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)

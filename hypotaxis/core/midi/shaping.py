@@ -59,19 +59,19 @@ def shaped(note: int, velocity: int, how: Shaping) -> list[tuple[int, int]]:
     if how.harmony == "octave":
         notes.append(note + 12)
     elif how.harmony in _STEPS:
-        notes.append(_up_the_scale(note, _STEPS[how.harmony], how))
+        notes.append(up_the_scale(note, _STEPS[how.harmony], how.root, how.scale))
     force = FIXED_VELOCITY if how.curve == "fixed" else round(127 * (velocity / 127) ** _POWERS.get(how.curve, 1.0))
     moved = (one + how.transpose for one in notes)
     return [(one, max(1, min(127, force))) for one in moved if 0 <= one <= 127]
 
 
-def _up_the_scale(note: int, steps: int, how: Shaping) -> int:
+def up_the_scale(note: int, steps: int, root: int, scale: str) -> int:
     """The note so many steps of the scale above; one that is not in the scale goes from the step below it."""
-    while not in_scale(note, how.root, how.scale):
+    while not in_scale(note, root, scale):
         note -= 1
     for _ in range(steps):
         note += 1
-        while not in_scale(note, how.root, how.scale):
+        while not in_scale(note, root, scale):
             note += 1
     return note
 

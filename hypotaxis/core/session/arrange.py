@@ -12,6 +12,7 @@ import numpy as np
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.grid.notes import grid_notes
 from hypotaxis.core.grid.values import Grid
+from hypotaxis.core.session.generators import Generator, generated
 from hypotaxis.core.session.score import CONTROL, NOTE, in_order
 from hypotaxis.core.session.tempo import TempoMap
 
@@ -27,23 +28,27 @@ LONGEST_NAME = 40
 @dataclass(frozen=True, eq=False)
 class Part:
     """Notes (core.session.score.NOTE) and controls (CONTROL) of a track. played: the notes before they were
-    straightened, None = they were not, or something else was done to them since; grid: its patterns."""
+    straightened, None = they were not, or something else was done to them since; grid: its patterns; generator: what
+    is made of the notes."""
 
     notes: np.ndarray
     controls: np.ndarray
     played: np.ndarray | None = None
     grid: Grid | None = None
+    generator: Generator | None = None
 
     def with_notes(self, notes: np.ndarray) -> "Part":
         """The same with other notes."""
         return replace(self, notes=notes, played=None)
 
     def sounding(self, tempo: TempoMap, end_tick: int) -> np.ndarray:
-        """All notes that it plays: those written, and those of its patterns while they are on."""
-        if self.grid is None or not self.grid.on:
-            return self.notes
-        made = grid_notes(self.grid, tempo, end_tick)
-        return in_order(np.concatenate([self.notes, made])) if len(made) else self.notes
+        """All notes that it plays: those written, or what a generator makes of them, and those of its patterns while
+        they are on."""
+        notes = self.notes
+        if self.generator and self.generator.on:
+            notes = generated(notes, self.controls, tempo, end_tick, self.generator)
+        made = grid_notes(self.grid, tempo, end_tick) if self.grid and self.grid.on else ()
+        return in_order(np.concatenate([notes, made])) if len(made) else notes
 
 
 @dataclass(frozen=True)
@@ -213,8 +218,10 @@ def together(one: Part, other: Part) -> Part:
 
 
 def printed(part: Part, tempo: TempoMap, end_tick: int) -> Part:
-    """The same with what its patterns play among its notes, and the patterns off, so that nothing is doubled."""
-    return replace(part.with_notes(part.sounding(tempo, end_tick)), grid=part.grid and replace(part.grid, on=False))
+    """The same with what its patterns and its generator play as its notes, and both off, so that nothing is doubled."""
+    off = {"grid": part.grid and replace(part.grid, on=False)}
+    off["generator"] = part.generator and replace(part.generator, on=False)
+    return replace(part.with_notes(part.sounding(tempo, end_tick)), **off)
 
 
 def _without_patterns(piece: Piece) -> None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.errors import BadBars
+from hypotaxis.core.session.editing import Edited, ordered
 from hypotaxis.core.session.score import in_order
 from hypotaxis.core.session.tempo import TempoMap
 
@@ -48,16 +49,30 @@ class Straightening:
 
 def straightened(notes: np.ndarray, tempo: TempoMap, how: Straightening) -> np.ndarray:
     """The notes (core.session.score.NOTE) moved, in order of time."""
+    moved = notes.copy()
+    moved["tick"] = _ticks(notes, tempo, how)
+    return in_order(moved)
+
+
+def _ticks(notes: np.ndarray, tempo: TempoMap, how: Straightening) -> np.ndarray:
+    """Where each note goes."""
     if not len(notes):
-        return notes
+        return notes["tick"]
     over, under = DIVISIONS[how.division]
     step = tempo.ticks_per_quarter * over / under
     target = nearest_places(notes["tick"], tempo, step, how.swing)
     away = target - notes["tick"]
     inside = np.abs(away) <= how.window * step / 2
-    moved = notes.copy()
-    moved["tick"] += np.rint(np.where(inside, away * how.strength, 0.0)).astype(np.int64)
-    return in_order(moved)
+    return notes["tick"] + np.rint(np.where(inside, away * how.strength, 0.0)).astype(np.int64)
+
+
+def straightened_some(
+    notes: np.ndarray, places: np.ndarray, tempo: TempoMap, how: Straightening, *, end_tick: int
+) -> Edited:
+    """Only the notes at these places, from where they stand."""
+    after = notes.copy()
+    after["tick"][places] = np.minimum(_ticks(notes[places], tempo, how), end_tick - 1)
+    return ordered(after, places)
 
 
 def nearest_places(ticks: np.ndarray, tempo: TempoMap, step: float, swing: float) -> np.ndarray:

@@ -1,6 +1,5 @@
 """The page of a track's patterns: steps by voices, laid along the bars."""
 
-from dataclasses import replace
 from urllib.parse import urlencode
 
 from django.contrib import messages
@@ -21,7 +20,7 @@ from hypotaxis.records.models import Job, Track
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.grid_acts import ACTS, SHEETS, Doing
 from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, StepForm, TableForm
-from hypotaxis.steps.session.services import grid_loop, grids
+from hypotaxis.steps.session.services import grids, part_loop
 from hypotaxis.steps.session.services.grid_page import MOST_BARS, GridPage, Place
 from hypotaxis.steps.session.services.picture import meter_rows
 
@@ -35,7 +34,7 @@ def home(request, uid):
 
 def _page(request, here: InUse, page: GridPage, **forms):
     track = page.track
-    going = next(iter(grid_loop.loops_of(track)), None)
+    going = next(iter(part_loop.loops_of(track)), None)
     step = page.step or Step(page.place.step)
     first_step = {"velocity": step.velocity, "chance": step.chance, "length": step.length, "repeats": step.repeats}
     tracks = grids.patterns_of_others(track)
@@ -44,7 +43,7 @@ def _page(request, here: InUse, page: GridPage, **forms):
         "track": track,
         "session": here.session,
         "going": going,
-        "trouble": "" if going else grid_loop.trouble_of(track),
+        "trouble": "" if going else part_loop.trouble_of(track),
         "step_form": StepForm(initial=first_step | {"place": page.place.step + 1}),
         "order_form": OrderForm(initial={"order": page.order_typed, "lanes": page.grid.lanes or None}),
         "grow_form": GrowForm(initial={"seed": 1}, voices=page.voices),
@@ -99,14 +98,14 @@ def play(request, uid):
     here = in_use(request)
     page = GridPage(_track(here, uid), here.plan, _place(request))
     track, place = page.track, page.place
-    for job in grid_loop.loops_of(track):
+    for job in part_loop.loops_of(track):
         ask_to_cancel(str(job.uid))
     to = request.POST.get("to", "")
     if to != "stop":
         bars = (place.bar, place.bar) if to == "pattern" else (1, last_bar_of(here.session))
-        wish = grid_loop.LoopWish(place.pattern if to == "pattern" else "", *bars)
+        wish = part_loop.LoopWish(place.pattern if to == "pattern" else "", *bars)
         try:
-            grid_loop.start_loop(track, here.plan, wish)
+            part_loop.start_loop(track, here.plan, wish)
         except CannotSchedule as error:
             messages.error(request, str(error))
     return redirect(_address(track, place))
@@ -117,28 +116,23 @@ def looping(request, uid, job):
     here = in_use(request)
     page = GridPage(_track(here, uid), here.plan, _place(request))
     track = page.track
-    row = get_object_or_404(Job, uid=job, kind=grid_loop.KIND, about=str(track.uid))
-    answer = render(request, "session/includes/grid_looping.html", {"page": page, "track": track} | _going(page, row))
+    row = get_object_or_404(Job, uid=job, kind=part_loop.KIND, about=str(track.uid))
+    answer = render(request, "session/includes/part_looping.html", {"page": page, "track": track} | _going(page, row))
     answer["X-Finished"] = "1" if row.finished else "0"
     return answer
 
 
 def _going(page: GridPage, job: Job) -> dict:
     """Where what goes round is, and what comes home."""
-    wish = grid_loop.wish_of(job)
-    tempo, first, end = grid_loop.span_of(page.track, wish)
-    tick = first + round(job.progress * (end - first))
-    at = tempo.position(min(max(tick, first), end - 1))
-    drawn, (beats, unit) = page.drawn, page.meter
-    here = tempo.bar_tick(at.bar)
-    quarters = (tick - here) / tempo.ticks_per_quarter
+    now = part_loop.now_of(page.track, job)
+    beats, unit = page.meter
     return {
         "going": job,
-        "wish": wish,
-        "at": replace(at, bar=wish.first_bar) if wish.pattern else at,
-        "head_x": round(drawn.x_of(min(quarters, beats * 4 / unit - 1e-6), 4 / unit), 1),
-        "head_here": (wish.pattern or page.letter_at(at.bar)) == page.place.pattern,
-        "meters": meter_rows(grid_loop.heard_of(job).levels),
+        "wish": now.wish,
+        "at": now.at,
+        "head_x": round(page.drawn.x_of(min(now.quarters, beats * 4 / unit - 1e-6), 4 / unit), 1),
+        "head_here": (now.wish.pattern or page.letter_at(now.at.bar)) == page.place.pattern,
+        "meters": meter_rows(part_loop.heard_of(job).levels),
     }
 
 

@@ -15,7 +15,7 @@ from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Track
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, RowForm, StepForm, TableForm
-from hypotaxis.steps.session.services import grids
+from hypotaxis.steps.session.services import grids, parts
 from hypotaxis.steps.session.services.grid_page import MOST_BARS, Place
 
 Done = tuple[str, Place]
@@ -154,7 +154,7 @@ def _without(doing: Doing) -> Done:
 
 
 def _print(doing: Doing) -> Done:
-    return grids.print_grid(doing.track), doing.place
+    return parts.print_notes(doing.track), doing.place
 
 
 def _switch(doing: Doing) -> Done:

@@ -17,10 +17,16 @@ from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import last_bar_of, notes_of, part_of
 from hypotaxis.steps.session import views
 from hypotaxis.steps.session.forms import ChangeForm, StraightenForm
+from hypotaxis.steps.session.note_forms import GeneratorForm
 from hypotaxis.steps.session.services import parts
 
 CHANGES = ("change", "remove")
-ACTS = {"played": parts.as_played, "undouble": parts.undouble}
+ACTS = {
+    "played": parts.as_played,
+    "undouble": parts.undouble,
+    "print": parts.print_notes,
+    "written": parts.stop_generating,
+}
 
 
 @in_one_go
@@ -32,6 +38,10 @@ def part(request, uid):
     usual = {name: request.GET[name] for name in ("division", "strength", "swing", "window") if name in request.GET}
     form = StraightenForm(request.POST if to == "straighten" else None, initial=usual)
     change = ChangeForm(request.POST if to in CHANGES else None, initial={"last_bar": last_bar_of(here.session)})
+    made = part_of(track)
+    generator = GeneratorForm(
+        request.POST if to == "generate" else None, initial=GeneratorForm.initial_of(made.generator), auto_id="made_%s"
+    )
     try:
         told = ""
         if to in ACTS:
@@ -40,6 +50,8 @@ def part(request, uid):
             told = parts.straighten(track, form.how())
         elif change.is_bound and change.is_valid():
             told = parts.change(track, change.how(remove=to == "remove"))
+        elif generator.is_bound and generator.is_valid():
+            told = parts.generate(track, generator.how())
     except (BadBars, CannotSchedule) as error:
         messages.error(request, str(error))
         return redirect("session:part", uid=uid)
@@ -61,7 +73,9 @@ def part(request, uid):
         form=form,
         part=track,
         notes=len(notes),
-        made=len(notes) - len(part_of(track).notes),
+        patterned=made.grid is not None and made.grid.on and bool(made.grid.order),
+        generating=made.generator if made.generator and made.generator.on else None,
+        generator_form=generator,
         reach=lowest if lowest == highest else f"{lowest} to {highest}",
         amiss=amiss,
         change=change,

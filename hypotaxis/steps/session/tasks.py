@@ -1,8 +1,8 @@
 """Tasks the worker finds by this module's name."""
 
 from hypotaxis.steps.session.services.free_playing import play_freely
-from hypotaxis.steps.session.services.grid_loop import go_round
 from hypotaxis.steps.session.services.importing import take_in
+from hypotaxis.steps.session.services.part_loop import go_round
 from hypotaxis.steps.session.services.playing_in import play
 from hypotaxis.steps.session.services.recording import call_up, record
 

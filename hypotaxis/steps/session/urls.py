@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, parts, playing, views
+from hypotaxis.steps.session import grid, notes, parts, playing, views
 
 app_name = "session"
 urlpatterns = [
@@ -18,6 +18,9 @@ urlpatterns = [
     path("join/<str:file>/", views.joining_file, name="joining"),
     path("bars/", views.bars, name="bars"),
     path("part/<uuid:uid>/", parts.part, name="part"),
+    path("part/<uuid:uid>/notes/", notes.home, name="notes"),
+    path("part/<uuid:uid>/notes/play/", notes.play, name="notes-play"),
+    path("part/<uuid:uid>/notes/loop/<uuid:job>/", notes.looping, name="notes-looping"),
     path("part/<uuid:uid>/part.mid", parts.file, name="part-file"),
     path("grid/<uuid:uid>/", grid.home, name="grid"),
     path("grid/<uuid:uid>/play/", grid.play, name="grid-play"),

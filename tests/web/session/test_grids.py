@@ -13,7 +13,7 @@ from hypotaxis.core.session.arrange import empty
 from hypotaxis.records import journal
 from hypotaxis.records.models import Job, Session, Take, Track
 from hypotaxis.records.plan import notes_of, part_of
-from hypotaxis.steps.session.services import arranging, grid_loop, grids, house, recording
+from hypotaxis.steps.session.services import arranging, grids, house, part_loop, recording
 from tests.web.base import DemoTest
 
 KICK, SNARE, HAT = 36, 38, 42
@@ -131,7 +131,7 @@ class GridTest(DemoTest):
         self.program(Row(SNARE, steps=(Step(0),)))
         sent: list[bytes] = []
         looks = iter(range(10_000))
-        real = grid_loop.Loop.messages
+        real = part_loop.Loop.messages
 
         def messages(loop, until_ns):
             found = real(loop, until_ns)
@@ -145,20 +145,20 @@ class GridTest(DemoTest):
             return number > 5_000 or any(data[0] & 0xF0 == 0x90 and data[1] == HAT for data in sent)
 
         with (
-            mock.patch.object(grid_loop, "is_wanted", wanted),
-            mock.patch.object(grid_loop.Loop, "messages", messages),
+            mock.patch.object(part_loop, "is_wanted", wanted),
+            mock.patch.object(part_loop.Loop, "messages", messages),
             mock.patch("hypotaxis.records.jobs.Reporter.due", return_value=True),
         ):
-            job = grid_loop.start_loop(self.kit, self.plan, grid_loop.LoopWish("A"))
+            job = part_loop.start_loop(self.kit, self.plan, part_loop.LoopWish("A"))
         job.refresh_from_db()
         self.assertEqual((job.state, job.message), (Job.DONE, ""))
         notes = [data[1] for data in sent if data[0] & 0xF0 == 0x90]
         self.assertEqual(notes[0], SNARE)
         self.assertEqual(notes[-1], HAT)
-        self.assertEqual([one.name for one in grid_loop.heard_of(job).levels], ["line in 7", "line in 8"])
+        self.assertEqual([one.name for one in part_loop.heard_of(job).levels], ["line in 7", "line in 8"])
         Track.objects.filter(uid=self.kit.uid).update(instrument_uid="")
         with self.assertRaisesRegex(CannotSchedule, "has no box that its notes go to"):
-            grid_loop.start_loop(self.kit, self.plan, grid_loop.LoopWish("A"))
+            part_loop.start_loop(self.kit, self.plan, part_loop.LoopWish("A"))
 
     def test_rows_are_grown_and_a_pattern_is_borrowed_by_names(self):
         answer = self.send("grow", density=40, syncopation=10, seed=3, voices=[KICK, HAT])

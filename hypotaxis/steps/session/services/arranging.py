@@ -66,10 +66,16 @@ def arrange(
     return change_session(session, title, edits)
 
 
+def arrange_part(track: Track, title: str, part: Part) -> Change | None:
+    """Turn a track into another part of the same piece, as one step of the journal."""
+    return change_session(track.session, title, [Edit("track", str(track.uid), _rows(part))])
+
+
 def _rows(part: Part) -> dict:
     played = b"" if part.played is None else part.played.tobytes()
     kept = {"notes": part.notes.tobytes(), "controls": part.controls.tobytes(), "played": played}
-    return kept | {"grid": to_json(part.grid) if part.grid else None}
+    made = {"grid": part.grid, "generator": part.generator}
+    return kept | {name: to_json(value) if value else None for name, value in made.items()}
 
 
 def lay_tempo(run: Pass) -> str:

@@ -5,14 +5,13 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from hypotaxis.core.errors import BadBars, CannotSchedule
+from hypotaxis.core.errors import BadBars
 from hypotaxis.core.formats.gridcsv import read_grid_table, write_grid_table
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.grid.borrowing import borrowed
 from hypotaxis.core.grid.growing import grown
 from hypotaxis.core.grid.values import Grid, Pattern
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.session.arrange import printed
 from hypotaxis.core.units import counted
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Track
@@ -53,21 +52,6 @@ def change_grid(track: Track, title: str, change: Callable[[Grid], Grid]) -> Gri
             return after
     change_session(track.session, title, [Edit("track", str(track.uid), {"grid": track.grid})])
     return after
-
-
-def print_grid(track: Track) -> str:
-    """Turn the patterns into notes, and switch them off in the same move; what was done, in words. Raises
-    CannotSchedule where nothing would be printed."""
-    piece = piece_of(track.session)
-    part = piece.parts[str(track.uid)]
-    if part.grid is None or not part.grid.on:
-        raise CannotSchedule(f"{track.name} has no pattern that is on, so there is nothing to print.")
-    after = printed(part, piece.tempo, piece.end_tick)
-    made = len(after.notes) - len(part.notes)
-    if not made:
-        raise CannotSchedule("No pattern is laid along the bars, or none has a step that sounds.")
-    arrange(track.session, f"Print {track.name}", replace(piece, parts={**piece.parts, str(track.uid): after}))
-    return f"{counted(made, 'note')} of {track.name} printed, and its patterns are off. Undo brings both back."
 
 
 def switch(track: Track, *, on: bool) -> str:

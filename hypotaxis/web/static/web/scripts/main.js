@@ -17,6 +17,7 @@ import poller from "./poller.js";
 import printer from "./printer.js";
 import proposing from "./proposing.js";
 import rigSheet from "./rig-sheet.js";
+import roll from "./roll.js";
 import sessionChoice from "./session-choice.js";
 import sheet from "./sheet.js";
 import strip from "./strip.js";
@@ -42,6 +43,7 @@ const behaviours = {
   printer,
   proposing,
   rigSheet,
+  roll,
   sessionChoice,
   sheet,
   strip,

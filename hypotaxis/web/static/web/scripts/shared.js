@@ -53,7 +53,7 @@ export async function fetchInto(element, url) {
 // Sends a form and takes from the page that answers what is named alike: the page stays where it is, and its address follows.
 export async function renewed(form, by) {
   const data = new FormData(form, by);
-  const answer = await fetch(form.getAttribute("action") ?? location.href, { method: "POST", body: data });
+  const answer = await fetch(form.getAttribute("action") ?? location.href, { method: "POST", body: data, headers: { "X-Soft": "1" } });
   const fresh = document.createElement("template");
   fresh.innerHTML = await answer.text();
   const parts = fresh.content.querySelectorAll("[data-part]");

@@ -1,9 +1,9 @@
-"""A pattern, or bars of the session, in a loop on the boxes while patterns are edited: what changes holds from the next
+"""A pattern, or bars of the session, in a loop on the boxes while a part is edited: what changes holds from the next
 step on. It gives way to whatever else wants the studio.
 """
 
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from django.db import transaction
 
@@ -13,7 +13,7 @@ from hypotaxis.core.grid.notes import pattern_notes
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.loop import Line, Loop, line_of
 from hypotaxis.core.session.listening import InputMeter, Shown
-from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.tempo import Position, TempoMap
 from hypotaxis.core.studio import Message, RunSetup
 from hypotaxis.records.jobs import Reporter, begin, hand_over, running, work
 from hypotaxis.records.models import Job, Track
@@ -22,7 +22,8 @@ from hypotaxis.records.plan import load_plan, notes_of
 from hypotaxis.records.studio import CALL_GAP_NS, is_wanted, studio_for
 from hypotaxis.steps.session.services.grids import grid_of
 
-KIND = "grid loop"
+KIND = "part loop"
+_MADE_OF = ("grid", "generator", "notes", "controls")
 LEAD_NS = 250_000_000
 """Before the first step: for what a shift plays early."""
 
@@ -77,6 +78,27 @@ def heard_of(job: Job) -> LoopHeard:
     return from_json(LoopHeard, job.result)
 
 
+@dataclass(frozen=True)
+class LoopNow:
+    """Where what goes round is. tick: in the session, or in the pattern's bar by itself."""
+
+    wish: LoopWish
+    tick: int
+    at: Position
+    quarters: float
+    """Since its bar began."""
+
+
+def now_of(track: Track, job: Job) -> LoopNow:
+    """Where what goes round of a track is."""
+    wish = wish_of(job)
+    tempo, first, end = span_of(track, wish)
+    tick = min(max(first + round(job.progress * (end - first)), first), end - 1)
+    at = tempo.position(tick)
+    quarters = (tick - tempo.bar_tick(at.bar)) / tempo.ticks_per_quarter
+    return LoopNow(wish, tick, replace(at, bar=wish.first_bar) if wish.pattern else at, quarters)
+
+
 @work(KIND)
 def go_round(job_uid: str) -> None:
     """The task: play it round and round."""
@@ -108,7 +130,7 @@ def _go_round(going: "_Round", plan: Plan, studio, reporter: Reporter) -> None:
 
 
 class _Round:
-    """What goes round, kept as the patterns are now."""
+    """What goes round, kept as the part is now."""
 
     def __init__(self, track: Track, plan: Plan, wish: LoopWish) -> None:
         self.track, self.plan, self.wish = track, plan, wish
@@ -130,10 +152,11 @@ class _Round:
         self.loop = Loop(mine | others, round_ns, first=first, begins_ns=begins_ns)
 
     def look(self) -> None:
-        """Play what the patterns are now."""
-        grid = Track.objects.filter(uid=self.track.uid).values_list("grid", flat=True).first()
-        if grid != self.track.grid:
-            self.track.grid = grid
+        """Play what the part is now."""
+        now = Track.objects.filter(uid=self.track.uid).values(*_MADE_OF).first() or {}
+        if any(value != getattr(self.track, name) for name, value in now.items()):
+            for name, value in now.items():
+                setattr(self.track, name, value)
             self.loop.change(str(self.track.uid), self._line(self.track))
 
     def _line(self, row: Track) -> Line:
