@@ -125,3 +125,13 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def arm(self, *names: str) -> None:
         Session.objects.get().tracks.filter(name__in=names).update(armed=True)
+
+    def nothing_is_found(self) -> None:
+        """Let the accessibility checker look over the page."""
+        expect(self.page.locator("main")).to_be_visible()
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(
+            "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa']})).violations"
+            ".map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).join(' | '))"
+        )
+        self.assertEqual(found, [])

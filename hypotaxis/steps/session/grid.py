@@ -117,7 +117,7 @@ def looping(request, uid, job):
     page = GridPage(_track(here, uid), here.plan, _place(request))
     track = page.track
     row = get_object_or_404(Job, uid=job, kind=part_loop.KIND, about=str(track.uid))
-    answer = render(request, "session/includes/part_looping.html", {"page": page, "track": track} | _going(page, row))
+    answer = render(request, "session/includes/grid_looping.html", {"page": page, "track": track} | _going(page, row))
     answer["X-Finished"] = "1" if row.finished else "0"
     return answer
 

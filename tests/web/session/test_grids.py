@@ -156,6 +156,10 @@ class GridTest(DemoTest):
         self.assertEqual(notes[0], SNARE)
         self.assertEqual(notes[-1], HAT)
         self.assertEqual([one.name for one in part_loop.heard_of(job).levels], ["line in 7", "line in 8"])
+        for page in ("grid", "notes"):
+            answer = self.client.get(reverse(f"session:{page}-looping", args=[self.kit.uid, job.uid]))
+            self.assertContains(answer, "1.4.4")
+            self.assertEqual(answer["X-Finished"], "1")
         Track.objects.filter(uid=self.kit.uid).update(instrument_uid="")
         with self.assertRaisesRegex(CannotSchedule, "has no box that its notes go to"):
             part_loop.start_loop(self.kit, self.plan, part_loop.LoopWish("A"))
