@@ -1,6 +1,5 @@
 """Every page: shortcuts, day and night, and what an accessibility checker says."""
 
-
 from tests.browser.base import BrowserTest
 
 STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")

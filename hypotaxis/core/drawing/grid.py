@@ -3,8 +3,9 @@
 Pixels; a row is as wide as the bar, so that what sounds together stands above each other whatever a row's division.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from itertools import groupby
 
 from hypotaxis.core.grid.notes import places_of, swing_steps
 from hypotaxis.core.grid.values import Grid, Pattern, Row, Step, Voicing
@@ -56,11 +57,18 @@ class RowDrawn:
 
 
 @dataclass(frozen=True)
-class GridDrawn:
-    """All rows: those that the sequencer's lanes drive, and those beyond; beats: x of each beat, and its number."""
+class Section:
+    """Rows that one sequencer's lanes drive, or none. told: what stands above them, "" = nothing."""
 
+    told: str
     rows: tuple[RowDrawn, ...]
-    beyond: tuple[RowDrawn, ...]
+
+
+@dataclass(frozen=True)
+class GridDrawn:
+    """All rows, parted where a sequencer's lanes end; beats: x of each beat, and its number."""
+
+    sections: tuple[Section, ...]
     width: float
     height: float
     beats: tuple[tuple[float, int], ...]
@@ -74,11 +82,13 @@ class GridDrawn:
 
 @dataclass(frozen=True)
 class Named:
-    """A voice as it is spoken of: its name, and by which return it comes home."""
+    """A voice as it is spoken of: its name, by which return it comes home, and the sequencer that drives it (None: no
+    sequencer with a limit plays it; "" = all lanes are taken)."""
 
     note: int
     name: str
     home: str = ""
+    sequencer: str | None = None
 
 
 def draw_grid(
@@ -93,7 +103,7 @@ def draw_grid(
 ) -> GridDrawn:
     """A pattern in a bar of this meter. voices: in the order of the rows; chosen: (note, place)."""
     beat, quarters = 4 / unit, beats * 4 / unit
-    frame = GridDrawn((), (), 0, HIGH, (), 4 * CELL)
+    frame = GridDrawn((), 0, HIGH, (), 4 * CELL)
     width = frame.x_of(quarters - 1e-6, beat) + 1e-6 * frame.per_quarter
     rows = []
     for one in voices:
@@ -104,9 +114,23 @@ def draw_grid(
         returns = next((cell.x for cell in cells if cell.place == row.length), None) if row.length else None
         needle = NEEDLE * (voice.swing - 50) / 25
         rows.append(RowDrawn(row, voice, one.name, one.home, heard, cells, returns, needle, row.a_quarter % 2 == 0))
-    lanes = grid.lanes or len(rows)
     marks = tuple((frame.x_of(number * beat, beat), number + 1) for number in range(beats))
-    return GridDrawn(tuple(rows[:lanes]), tuple(rows[lanes:]), width, HIGH, marks, frame.per_quarter)
+    return GridDrawn(tuple(_sections(voices, rows)), width, HIGH, marks, frame.per_quarter)
+
+
+def _sections(voices: tuple[Named, ...], rows: list[RowDrawn]) -> Iterator[Section]:
+    """The rows, parted by who drives them."""
+    before = ""
+    pairs = zip(voices, rows, strict=True)
+    for number, (sequencer, group) in enumerate(groupby(pairs, key=lambda pair: pair[0].sequencer)):
+        mine = tuple(row for _, row in group)
+        told = ""
+        if number and sequencer:
+            told = f"The lanes of {before} end here. What follows plays from {sequencer}, beside it."
+        elif number and before:
+            told = f"The lanes of {before} end here. What follows needs a second one beside it; the host plays it anyway."
+        before = sequencer or before
+        yield Section(told, mine)
 
 
 def _cells(frame, row: Row, voice: Voicing, name: str, quarters, beat, per_ms, *, heard, chosen):

@@ -1,7 +1,6 @@
 """A grid as a table: what holds for all of it, then a row a voice, with its steps in cells.
 
     order,AAAB
-    lanes,8
     seed,1
     voice,note,swing,shift ms,level dB,mute,solo
     pattern,note,a quarter,length,1,2,3,…
@@ -27,7 +26,6 @@ def write_grid_table(grid: Grid, names: dict[int, str]) -> str:
     """A grid as comma-separated text. names: of voices by note, for the reader's eye."""
     rows: list[list] = [
         ["order", "".join(one or "-" for one in grid.order)],
-        ["lanes", grid.lanes],
         ["seed", grid.seed],
     ]
     rows.append(["on", int(grid.on)])
@@ -85,7 +83,7 @@ class _Reading:
         word = what.strip().casefold()
         if word == "order":
             self.order = _first(rest, "the order of the patterns")
-        elif word in ("lanes", "seed", "on"):
+        elif word in ("seed", "on"):
             self.whole[word] = _whole(_first(rest, word), word)
         elif word == "head":
             return
@@ -101,7 +99,7 @@ class _Reading:
         elif word == "row":
             self._row(rest)
         else:
-            raise ValueError(f"“{what[:20]}” is none of order, lanes, seed, on, head, voice, pattern and row.")
+            raise ValueError(f"“{what[:20]}” is none of order, seed, on, head, voice, pattern and row.")
 
     def _row(self, cells: list[str]) -> None:
         if not self.patterns:
@@ -129,8 +127,8 @@ class _Reading:
         notes = [one.note for one in self.voices]
         if len(notes) != len(set(notes)):
             raise BadBars("A voice comes twice.")
-        more = {"lanes": self.whole.get("lanes", 0), "seed": self.whole.get("seed", 1)}
-        return Grid(patterns, order, tuple(self.voices), on=self.whole.get("on", 1) == 1, **more)
+        seed, on = self.whole.get("seed", 1), self.whole.get("on", 1) == 1
+        return Grid(patterns, order, tuple(self.voices), seed=seed, on=on)
 
 
 def _first(cells: list[str], what: str) -> str:

@@ -266,6 +266,7 @@ _SETUP = {
     "set_by": _Field(_one_of(*SET_BY), "menu"),
     "parts": _Field(_number(0, 256, whole=True, empty=True), None),
     "lanes": _Field(_number(1, 256, whole=True, empty=True), None),
+    "polyphony": _Field(_number(1, 256, whole=True, empty=True), None),
 }
 _DELAYS = {
     "reaction_ms": _Field(_number(0, 1000, empty=True), None),

@@ -119,18 +119,16 @@ class Pattern:
 
 @dataclass(frozen=True)
 class Grid:
-    """The patterns of a part. order: the letter of the pattern of each bar, "" = none; lanes: how many voices the box's
-    sequencer can drive, 0 = all; seed: of what plays only sometimes; on: whether it sounds."""
+    """The patterns of a part. order: the letter of the pattern of each bar, "" = none; seed: of what plays only
+    sometimes; on: whether it sounds."""
 
     patterns: tuple[Pattern, ...] = (Pattern("A"),)
     order: tuple[str, ...] = ()
     voices: tuple[Voicing, ...] = field(default=())
-    lanes: int = 0
     seed: int = 1
     on: bool = True
 
     def __post_init__(self) -> None:
-        within("The number of lanes", self.lanes, 0, 128)
         within("A seed", self.seed, 0, HIGHEST_SEED)
 
     def pattern(self, name: str) -> Pattern:

@@ -22,6 +22,8 @@ from hypotaxis.core.midi.messages import (
     kind_of,
 )
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.playing.evenness import Even, evenness
+from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.session.arrange import Part, together
 from hypotaxis.core.session.score import CONTROL, NOTE, no_controls, no_notes
 from hypotaxis.core.session.tempo import TempoMap
@@ -68,6 +70,61 @@ def taken_off(plan: Plan, output: str) -> TakenOff:
     return TakenOff(ears_ms=sum(leg.ms for leg in ears), ears_half_ms=half, keys_ms=KEYS_MS[0], keys_half_ms=KEYS_MS[1])
 
 
+@dataclass(frozen=True)
+class PlayedLine:
+    """A standing line as a run froze it: what comes by this port (system name) and channel (0 = all) is of another
+    instrument than the one that is played to."""
+
+    port: str
+    channel: int
+    instrument: str
+    """Uid."""
+
+    def holds(self, message: Message) -> bool:
+        """Whether a message came by it."""
+        channels = (0, channel_of(message.data[0])) if FIRST_STATUS <= message.data[0] < EXCLUSIVE else ()
+        return message.port == self.port and self.channel in channels
+
+
+def lines_of(plan: Plan) -> tuple[PlayedLine, ...]:
+    """Every standing line of a port that is played from."""
+    ports = {end.socket.uid: end.socket.system_name for end in keys_in(plan.rig) if end.socket.system_name}
+    return tuple(
+        PlayedLine(ports[port], channel, one.uid)
+        for one in plan.instruments
+        for port, channel in one.standing
+        if port in ports
+    )
+
+
+def hands_told(plan: Plan) -> list[str]:
+    """Where what is heard under the hands is not only what the chosen track plays, in sentences."""
+    told = []
+    for one in plan.instruments:
+        for port, channel in one.standing:
+            end = next((end for end in keys_in(plan.rig) if end.socket.uid == port), None)
+            on = f", channel {channel}," if channel else ""
+            if end:
+                name = plan.rig.socket_text(port)
+                told.append(f"{name}{on} always plays {one.name}, and is kept for its track, whichever you choose.")
+    for one in plan.instruments:
+        if one.parts:
+            told.append(f"On {one.name} your keys sound on all its parts; the part of the track you choose keeps them.")
+    if not plan.rig.echo:
+        told.append("The host’s echo is off: only standing lines, and boxes with local control on, are heard.")
+    return told
+
+
+def parted(messages: Sequence[Message], lines: Sequence[PlayedLine]) -> dict[str, list[Message]]:
+    """What arrived, by the instrument (uid) that it is of; "" = the one that is played to. What two lines claim is of
+    both of them."""
+    found: dict[str, list[Message]] = {}
+    for message in messages:
+        for owner in {line.instrument for line in lines if line.holds(message)} or {""}:
+            found.setdefault(owner, []).append(message)
+    return found
+
+
 @dataclass(frozen=True, kw_only=True)
 class PlaySetup:
     """A run in which hands play, as it was asked for."""
@@ -94,6 +151,8 @@ class PlaySetup:
     """How often the bars go round."""
     open_end: bool = False
     """They go round until it is stopped."""
+    lines: tuple[PlayedLine, ...] = ()
+    """What is played to other tracks meanwhile."""
     fast: bool = False
 
     @property
@@ -115,6 +174,8 @@ class PlayedIn:
 
     rounds: tuple[Part, ...]
     told: tuple[str, ...] = ()
+    even: Even | None = None
+    """Where it was no hands that played: a box that generates."""
 
     def whole(self, *, anew: bool) -> Part:
         """All rounds laid over each other; anew: the last in which a key was struck stands alone."""
@@ -194,7 +255,13 @@ def played_in(
         Part(np.array(sorted(notes, key=lambda row: (row[0], row[2])), dtype=NOTE), np.array(controls, dtype=CONTROL))
         for notes, controls in rows
     )
-    return PlayedIn(parts, tuple(_told(left, hanging)))
+    meant_us = [(one.time_ns - zero_ns) / 1000 - off_ms * 1000 for one in messages if _strikes(one)]
+    return PlayedIn(parts, tuple(_told(left, hanging)), _evenness(np.array(meant_us), tempo, first_tick))
+
+
+def _evenness(meant_us: np.ndarray, tempo: TempoMap, first_tick: int) -> Even | None:
+    quarters = (tempo.ticks_at_us(meant_us) - first_tick) / tempo.ticks_per_quarter
+    return evenness(quarters, tempo.us_of_quarter(first_tick) / 1000)
 
 
 def _told(left: Counter[str], hanging: int) -> list[str]:

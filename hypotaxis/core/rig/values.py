@@ -157,6 +157,8 @@ class Setup:
     """How many channels it can answer on, None = as its shape."""
     lanes: int | None = None
     """Rows of its sequencer, each of which drives one sound; None = it has none, or no limit."""
+    polyphony: int | None = None
+    """How many notes it sounds at once; None = not known."""
 
 
 @dataclass(frozen=True, kw_only=True)

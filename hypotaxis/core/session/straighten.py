@@ -37,6 +37,8 @@ class Straightening:
     """Per cent."""
     window: float = 1.0
     """Only what lies within this share of half a division around a place of the grid is moved."""
+    groove: tuple[float, ...] = ()
+    """Instead of swing: by how much each place of the bar stands later, as shares of the division."""
 
     def __post_init__(self) -> None:
         if self.division not in DIVISIONS:
@@ -60,7 +62,7 @@ def _ticks(notes: np.ndarray, tempo: TempoMap, how: Straightening) -> np.ndarray
         return notes["tick"]
     over, under = DIVISIONS[how.division]
     step = tempo.ticks_per_quarter * over / under
-    target = nearest_places(notes["tick"], tempo, step, how.swing)
+    target = nearest_places(notes["tick"], tempo, step, how.swing, how.groove)
     away = target - notes["tick"]
     inside = np.abs(away) <= how.window * step / 2
     return notes["tick"] + np.rint(np.where(inside, away * how.strength, 0.0)).astype(np.int64)
@@ -75,7 +77,9 @@ def straightened_some(
     return ordered(after, places)
 
 
-def nearest_places(ticks: np.ndarray, tempo: TempoMap, step: float, swing: float) -> np.ndarray:
+def nearest_places(
+    ticks: np.ndarray, tempo: TempoMap, step: float, swing: float, groove: tuple[float, ...] = ()
+) -> np.ndarray:
     """The place of the grid nearest to each tick (float ticks). step: ticks of a division."""
     last = tempo.position(int(ticks.max())).bar
     bars = np.array([tempo.bar_tick(bar) for bar in range(1, last + 2)], dtype=np.float64)
@@ -85,6 +89,11 @@ def nearest_places(ticks: np.ndarray, tempo: TempoMap, step: float, swing: float
     late = (swing / 50.0 - 1.0) * step
     # The one before may be nearer where swing has moved it behind.
     around = np.stack([below - 1, below, below + 1])
-    places = np.clip(around * step + (around % 2) * late, 0.0, length)
+    later = (around % 2) * late
+    if groove:
+        shares = np.array(groove)
+        inside = (around >= 0) & (around < len(shares))
+        later = np.where(inside, shares[np.clip(around, 0, len(shares) - 1).astype(int)], 0.0) * step
+    places = np.clip(around * step + later, 0.0, length)
     best = np.abs(places - since).argmin(axis=0)
     return bars[at] + places[best, np.arange(len(ticks))]

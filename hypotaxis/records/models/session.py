@@ -61,8 +61,8 @@ class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
     patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
     arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; grid: a
-    core.grid.values.Grid, None where it has no patterns; generator: a core.session.generators.Generator; away: put
-    away, not gone."""
+    core.grid.values.Grid, None where it has no patterns; generator: a core.session.generators.Generator;
+    generated: how even what a box generated was when it was played in, "" = hands; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -80,6 +80,7 @@ class Track(WithUid):
     played = models.BinaryField(default=bytes)
     grid = models.JSONField(null=True)
     generator = models.JSONField(null=True)
+    generated = models.CharField(max_length=200, blank=True)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 

@@ -153,6 +153,9 @@ class SetupForm(Merged, forms.Form):
         required=False,
         help_text="Rows that drive one sound each. Empty: none, or no limit.",
     )
+    polyphony = forms.IntegerField(
+        label="Notes it sounds at once", min_value=1, max_value=256, required=False, help_text="Empty: not known."
+    )
 
     def __init__(self, *args, box: Box, **kwargs) -> None:
         super().__init__(*args, initial={name: getattr(box.setup, name) for name in self.base_fields}, **kwargs)

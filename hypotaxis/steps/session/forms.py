@@ -240,6 +240,11 @@ class StraightenForm(forms.Form):
         initial=100,
         help_text="Only what is so near to its place is moved; 100: all of it.",
     )
+    groove = forms.ChoiceField(label="After the groove of", required=False, help_text="In the place of swing.")
+
+    def __init__(self, *args, grooves: Sequence[tuple[str, str]], **kwargs) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["groove"].choices = [("", "none"), *grooves]
 
     def how(self) -> Straightening:
         """What is asked for. Raises BadBars."""

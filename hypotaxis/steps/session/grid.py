@@ -45,7 +45,7 @@ def _page(request, here: InUse, page: GridPage, **forms):
         "going": going,
         "trouble": "" if going else part_loop.trouble_of(track),
         "step_form": StepForm(initial=first_step | {"place": page.place.step + 1}),
-        "order_form": OrderForm(initial={"order": page.order_typed, "lanes": page.grid.lanes or None}),
+        "order_form": OrderForm(initial={"order": page.order_typed}),
         "grow_form": GrowForm(initial={"seed": 1}, voices=page.voices),
         "borrow_form": BorrowForm(patterns=tracks),
         "table_form": TableForm(),

@@ -191,7 +191,7 @@ def _order(doing: Doing, chosen: dict) -> Done:
     bars = last_bar_of(doing.track.session)
 
     def change(grid: Grid) -> Grid:
-        return replace(grid, order=order_of(chosen["order"], bars, grid), lanes=chosen["lanes"] or 0)
+        return replace(grid, order=order_of(chosen["order"], bars, grid))
 
     doing.change(f"Order of patterns of {doing.track.name}", change)
     return "", doing.place

@@ -46,20 +46,13 @@ class RowForm(forms.Form):
 
 
 class OrderForm(forms.Form):
-    """In which order patterns are laid along the bars, and what the box's sequencer can drive."""
+    """In which order patterns are laid along the bars."""
 
     order = forms.CharField(
         label="Order, a letter a bar",
         max_length=10_000,
         required=False,
         help_text="Repeated to the last bar; - is a bar without a pattern.",
-    )
-    lanes = forms.IntegerField(
-        label="Lanes of the sequencer",
-        min_value=1,
-        max_value=128,
-        required=False,
-        help_text="How many voices it can drive; empty: as many as there are.",
     )
 
 

@@ -10,15 +10,15 @@ from django.utils.text import slugify
 
 from hypotaxis.core.errors import BadBars, CannotSchedule
 from hypotaxis.core.midi.scales import note_name
-from hypotaxis.core.session.playable import unplayable
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Track
-from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import last_bar_of, notes_of, part_of
 from hypotaxis.steps.session import views
 from hypotaxis.steps.session.forms import ChangeForm, StraightenForm
 from hypotaxis.steps.session.note_forms import GeneratorForm
 from hypotaxis.steps.session.services import parts
+from hypotaxis.steps.session.services.checking import amiss_in
+from hypotaxis.steps.session.services.grooves import grooves_for, with_groove
 
 CHANGES = ("change", "remove")
 ACTS = {
@@ -35,8 +35,11 @@ def part(request, uid):
     here = in_use(request)
     track = get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session)
     to = request.POST.get("to", "")
-    usual = {name: request.GET[name] for name in ("division", "strength", "swing", "window") if name in request.GET}
-    form = StraightenForm(request.POST if to == "straighten" else None, initial=usual)
+    usual = {
+        name: request.GET[name] for name in ("division", "strength", "swing", "window", "groove") if name in request.GET
+    }
+    grooves = grooves_for(track)
+    form = StraightenForm(request.POST if to == "straighten" else None, initial=usual, grooves=grooves)
     change = ChangeForm(request.POST if to in CHANGES else None, initial={"last_bar": last_bar_of(here.session)})
     made = part_of(track)
     generator = GeneratorForm(
@@ -47,7 +50,7 @@ def part(request, uid):
         if to in ACTS:
             told = ACTS[to](track)
         elif form.is_bound and form.is_valid():
-            told = parts.straighten(track, form.how())
+            told = parts.straighten(track, with_groove(track, form.how(), form.cleaned_data["groove"]))
         elif change.is_bound and change.is_valid():
             told = parts.change(track, change.how(remove=to == "remove"))
         elif generator.is_bound and generator.is_valid():
@@ -63,9 +66,7 @@ def part(request, uid):
     notes = notes_of(track)
     instrument = here.plan.instrument(track.instrument_uid)
     middle_c = instrument.middle_c if instrument else 4
-    voices = {voice.note: voice.name for voice in voices_of(instrument)} if instrument else {}
-    how = {"part": track.part_uid, "voices": voices}
-    amiss = unplayable(notes, here.session.tempo_map, here.plan, instrument, **how) if instrument else []
+    amiss = amiss_in(track, here.plan, notes)
     lowest, highest = (note_name(int(find(notes["note"])), middle_c) for find in (min, max)) if len(notes) else ("", "")
     return views.home(
         request,

@@ -6,6 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.errors import BadBars, CannotSchedule
+from hypotaxis.core.playing.played_in import hands_told
 from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.records.asked import as_uuid, whole
 from hypotaxis.records.current import in_one_go, in_use
@@ -38,7 +39,7 @@ def play_in(request):
         else:
             return redirect("session:home")
     free = next(iter(free_playing.free_now(here.session)), None)
-    return views.home(request, sheet="play-in", form=form, free=free, free_bar=1)
+    return views.home(request, sheet="play-in", form=form, free=free, free_bar=1, hands=hands_told(here.plan))
 
 
 def state(request, uid):

@@ -218,7 +218,7 @@ def grids(draw) -> Grid:
     patterns = tuple(Pattern(name, draw(rows)) for name in names)
     order = draw(some.lists(some.sampled_from(["", *names]), max_size=12))
     voices = draw(some.lists(VOICES, max_size=4, unique_by=lambda one: one.note))
-    numbers = (draw(some.integers(0, 128)), draw(some.integers(0, 999_999_999)), draw(some.booleans()))
+    numbers = (draw(some.integers(0, 999_999_999)), draw(some.booleans()))
     return Grid(patterns, tuple(order), tuple(voices), *numbers)
 
 

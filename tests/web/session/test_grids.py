@@ -81,9 +81,9 @@ class GridTest(DemoTest):
         self.send("lay", "?pattern=B", lay=2)
         self.send("lay", "?pattern=A", lay=3)
         self.assertEqual(self.grid.order, ("A", "B", "", "A"))
-        self.send("order", order="A-", lanes="")
+        self.send("order", order="A-")
         self.assertEqual(self.grid.order, ("A", "", "A"))
-        self.assertContains(self.send("order", order="AX", lanes=""), "“X”, the 2. of the order, is no pattern")
+        self.assertContains(self.send("order", order="AX"), "“X”, the 2. of the order, is no pattern")
         self.send("without", "?pattern=A")
         self.assertEqual((self.grid.order, [one.name for one in self.grid.patterns]), ((), ["B"]))
         self.assertIn("at least one pattern", self.told(self.send("without", "?pattern=B")))
@@ -179,7 +179,7 @@ class GridTest(DemoTest):
             grids.borrow(lost, self.plan, other, "A")
 
     def test_it_leaves_and_comes_back_as_a_table_and_as_notes(self):
-        self.program(Row(HAT, steps=(Step(1, 70, 0.3, 50, 2),)), voices=(Voicing(HAT, 61.5, -3.25),), lanes=8)
+        self.program(Row(HAT, steps=(Step(1, 70, 0.3, 50, 2),)), voices=(Voicing(HAT, 61.5, -3.25),))
         before = self.grid
         table = self.client.get(reverse("session:grid-table", args=[self.kit.uid])).content
         self.program()

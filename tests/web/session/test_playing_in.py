@@ -1,5 +1,6 @@
 """Notes played in on the stand-in: its player strikes on the click as he hears it."""
 
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -118,6 +119,44 @@ class PlayInTest(DemoTest):
         self.assertEqual(sum(one.data[0] & 0xF0 == 0x90 for one in sent), 8 + 16)
         self.play("Bittern", last_bar=2, times=3, anew=True)
         self.assertEqual(len(self.notes("Bittern")), 8)
+
+    def test_lines_go_to_their_own_tracks_all_in_one_step(self):
+        keys = self.socket("Heron 61", "keys")
+        lines = {"Sedge lower": ((keys, 2),), "Reedbed": ((keys, 3),)}
+        plan = self.plan
+        after = replace(
+            plan,
+            instruments=tuple(replace(one, standing=lines.get(one.name, one.standing)) for one in plan.instruments),
+        )
+        change_plan(self.rig, "lines", plan, after)
+        self.session.tracks.filter(name="Reedbed oboe").delete()
+        with mock.patch.object(playing_in, "lay_in"):
+            row = self.play("Bittern")
+        # A tablet that sequences three channels beside the keys: one of them a box's sixteenths.
+        setup = from_json(PlaySetup, row.wish)
+        port, rows = setup.ports[0], []
+        for number in range(32):
+            at = round(setup.zero_ns + number * 156.25e6)
+            for channel in (1, 2) if number % 4 == 0 else (1,):
+                rows += [[at, port, f"9{channel:x}3c50"], [at + 50_000_000, port, f"8{channel:x}3c00"]]
+        PlayedChunk.objects.create(play_in=row, messages=rows)
+        playing_in.lay_in(row)
+        lower, reedbed = (
+            self.track("Sedge lower"),
+            self.session.tracks.get(instrument_uid=self.instrument("Reedbed").uid),
+        )
+        self.assertEqual(len(notes_of(reedbed)), 8)
+        self.assertIn("8 notes played in to Reedbed", row.told)
+        self.assertIn("32 notes played in to Sedge lower, bars 1 to 4", row.told)
+        self.assertIn("It was a box that generated them, every 1/16, within 0.", row.told)
+        self.assertTrue(lower.generated.startswith("Generated at a box: every 1/16"))
+        self.assertEqual(self.track("Bittern").generated, "", "hands")
+        page = self.client.get(reverse("session:part", args=[lower.uid]))
+        self.assertContains(page, "It cannot be taken apart afterwards.")
+        self.assertIn("Heron 61 keys, channel 2, always plays Sedge lower", self.page("session:play-in"))
+        journal.undo(self.rig, self.session)
+        self.assertEqual(self.track("Sedge lower").generated, "")
+        self.assertFalse(self.session.tracks.filter(instrument_uid=self.instrument("Reedbed").uid).exists())
 
     def test_repeated_what_was_played_goes_first(self):
         row = self.play("Bittern")

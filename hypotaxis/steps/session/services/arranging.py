@@ -55,8 +55,8 @@ def track_fields(session: Session, instrument: Instrument, part: str, *, behind:
 def arrange(
     session: Session, title: str, after: Piece, new: Mapping[str, dict] = MappingProxyType({})
 ) -> Change | None:
-    """Turn a session into another piece as one step of the journal. new: fields of the tracks that it has not got yet,
-    by their uid."""
+    """Turn a session into another piece as one step of the journal. new: further fields of tracks that change, all
+    fields of those that it has not got yet, by their uid."""
     before = piece_of(session)
     edits = [Edit("session", str(session.uid), _fields(after))]
     for uid, part in after.parts.items():

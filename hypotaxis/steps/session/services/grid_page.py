@@ -8,6 +8,7 @@ from hypotaxis.core.drawing.strips import Span, bars_path, note_bars
 from hypotaxis.core.grid.values import Grid, Pattern, Row, Step, order_told
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.lanes import lanes_of
 from hypotaxis.core.units import clock_text
 from hypotaxis.records.models import Track
 from hypotaxis.records.patch_lists import voices_of
@@ -71,8 +72,11 @@ class GridPage:
             return {}
         homes = {one.uid: returns_text(self.plan.rig, one.inputs) for one in instrument.further}
         main = returns_text(self.plan.rig, instrument.returns) if instrument.returns else ""
-        found = voices_of(instrument)
-        return {one.note: Named(one.note, one.name, homes.get(one.home, main)) for one in found}
+        driven = {one.voice.note: one.box for one in lanes_of(self.plan, instrument)}
+        return {
+            one.note: Named(one.note, one.name, homes.get(one.home, main), driven.get(one.note))
+            for one in voices_of(instrument)
+        }
 
     @cached_property
     def voices(self) -> tuple[Named, ...]:

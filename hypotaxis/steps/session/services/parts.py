@@ -17,6 +17,8 @@ from hypotaxis.records.models import Track
 from hypotaxis.records.plan import controls_of, notes_of, part_of
 from hypotaxis.steps.session.services.arranging import arrange_part
 
+BY_PATTERNS = "Patterns that are on play what is written too. Switched off, their steps are kept."
+
 
 def straighten(track: Track, how: Straightening) -> str:
     """Move a track's notes towards a division, always from how they were played; what was done, in words."""
@@ -60,6 +62,10 @@ def stop_generating(track: Track) -> str:
     return f"{track.name} plays its notes as they are written."
 
 
+def _patterns_off(track: Track) -> Edit:
+    return Edit("track", str(track.uid), {"grid": to_json(replace(part_of(track).grid, on=False))})
+
+
 def _generator(track: Track, how: Generator) -> Edit:
     return Edit("track", str(track.uid), {"generator": to_json(how)})
 
@@ -94,8 +100,13 @@ def as_played(track: Track) -> str:
 
 
 def doubled_in(track: Track) -> Doubled:
-    """What stands twice in a track's own notes."""
-    return doubled_notes(part_of(track).notes, track.session.tempo_map)
+    """What stands twice in a track: among its own notes, otherwise by what plays beside them."""
+    part, tempo = part_of(track), track.session.tempo_map
+    found = doubled_notes(part.notes, tempo)
+    if found.count or not (part.grid and part.grid.on):
+        return found
+    found = doubled_notes(notes_of(track), tempo)
+    return replace(found, cause=BY_PATTERNS) if found.count else found
 
 
 def undouble(track: Track) -> str:
@@ -104,5 +115,8 @@ def undouble(track: Track) -> str:
     if not found.count:
         raise CannotSchedule(f"No note of {track.name} stands twice.")
     part = part_of(track)
+    if found.cause == BY_PATTERNS:
+        change_session(track.session, f"Patterns of {track.name} off", [_patterns_off(track)])
+        return f"The patterns of {track.name} are off, so its {counted(found.count, 'note')} sound once."
     arrange_part(track, f"Doubled notes of {track.name}", part.with_notes(without_doubled(part.notes, found)))
     return f"{counted(found.count, 'doubled note')} of {track.name} removed."

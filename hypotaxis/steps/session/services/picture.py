@@ -20,7 +20,7 @@ from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.passes import live_return_silent
-from hypotaxis.core.session.playable import Unplayable, unplayable
+from hypotaxis.core.session.playable import Unplayable
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
@@ -29,10 +29,11 @@ from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
-from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import last_bar_of, notes_of
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
+from hypotaxis.steps.session.services.checking import amiss_in
+from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.placing import lender_of
 from hypotaxis.steps.session.services.recording import latest_measured
 
@@ -209,8 +210,8 @@ class Picture:
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(bool(stands), recording)
         live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
-        voices = {voice.note: voice.name for voice in voices_of(instrument)} if instrument else {}
-        amiss = _amiss(notes, self.tempo, self.plan, instrument, row.part_uid, voices)
+        voices = names_of(instrument)
+        amiss = amiss_in(row, self.plan, notes)
         struck = np.zeros(len(notes), dtype=bool)
         struck[[place for one in amiss for place in one.places]] = True
         return TrackView(
@@ -299,10 +300,6 @@ def _named(instrument: Instrument | None, voices: dict[int, str]) -> Callable[[i
     if instrument is None:
         return note_name
     return lambda note: voices.get(note) or note_name(note, instrument.middle_c)
-
-
-def _amiss(notes, tempo, plan, instrument, part: str, voices: dict[int, str]) -> list[Unplayable]:
-    return unplayable(notes, tempo, plan, instrument, part=part, voices=voices) if instrument else []
 
 
 def _homes(plan: Plan, instrument: Instrument) -> list[str]:

@@ -7,7 +7,8 @@ laid into the track as one step of the journal.
 import time
 from collections.abc import Sequence
 from contextlib import closing
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from uuid import uuid4
 
 from django.db import transaction
 
@@ -16,7 +17,17 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats, count_in_s
 from hypotaxis.core.playing.keys import echo_rules
-from hypotaxis.core.playing.played_in import FINEST_MS, PlayedIn, PlaySetup, fine_enough, laid_in, played_in, taken_off
+from hypotaxis.core.playing.played_in import (
+    FINEST_MS,
+    PlayedIn,
+    PlaySetup,
+    fine_enough,
+    laid_in,
+    lines_of,
+    parted,
+    played_in,
+    taken_off,
+)
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.session.arrange import Part, Piece, finer, together
 from hypotaxis.core.session.passes import OPEN_S, times_in
@@ -31,7 +42,7 @@ from hypotaxis.records.models import Job, PlayedChunk, PlayIn, Session, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_of
 from hypotaxis.records.studio import studio_for
-from hypotaxis.steps.session.services.arranging import arrange, piece_of
+from hypotaxis.steps.session.services.arranging import arrange, piece_of, track_fields
 
 KIND = "playing in"
 KEPT_EVERY_S = 1.0
@@ -83,6 +94,7 @@ def start_playing(
         anew=anew,
         off_ms=round(taken_off(plan, output).ms, 3) if take_off else 0.0,
         times=often,
+        lines=lines_of(plan),
         open_end=not times,
         fast=fast,
     )
@@ -183,9 +195,11 @@ class _Playing(Written):
     def __init__(self, row: PlayIn, plan: Plan, setup: PlaySetup, sounds: dict[str, Sound]) -> None:
         self.setup = setup
         self.heard: list[Message] = []
-        self._mine: tuple[str, int] | None = None
+        self._played_to = {"": plan.way_out(row.track.instrument_uid, row.track.part_uid)}
+        self._played_to |= {line.instrument: plan.way_out(line.instrument) for line in setup.lines}
         self._round = 0
-        self._so_far = Part(no_notes(), no_controls())
+        self._so_far = {owner: Part(no_notes(), no_controls()) for owner in self._played_to}
+        own = {row.track.instrument_uid, *self._played_to}
         parts = []
         for track in row.session.tracks.shown():
             instrument = plan.instrument(track.instrument_uid)
@@ -193,13 +207,11 @@ class _Playing(Written):
             if end is None:
                 continue
             notes, controls = notes_of(track), controls_of(track)
-            if track.uid == row.track_id:
-                self._mine = end
-                if setup.anew:
-                    notes, controls = no_notes(), no_controls()
+            if setup.anew and (track.uid == row.track_id or track.instrument_uid in own):
+                notes, controls = no_notes(), no_controls()
             parts.append(PlayedPart(*end, notes, controls, tuple(track_calls(track, instrument)), instrument.gap_ms))
         super().__init__(self._run(parts, setup.times), sounds)
-        self.ports |= {self._mine[0]} if self._mine else set()
+        self.ports |= {way[0] for way in self._played_to.values() if way}
 
     def _run(self, parts: Sequence[PlayedPart], times: int) -> list[Message]:
         bars = {"first_bar": self.setup.first_bar, "last_bar": self.setup.last_bar}
@@ -212,7 +224,7 @@ class _Playing(Written):
         setup = self.setup
         while self._round + 1 < setup.times and until_ns > (setup.first_s + (self._round + 1) * setup.round_s) * 1e9:
             self._round += 1
-            if self._mine and not setup.anew:
+            if not setup.anew:
                 self.add(self._again())
         return super().messages(until_ns)
 
@@ -221,10 +233,14 @@ class _Playing(Written):
         setup = self.setup
         begins_ns = (setup.first_s + (self._round - 1) * setup.round_s - AROUND_S) * 1e9
         self.heard = [one for one in self.heard if one.time_ns >= begins_ns]
-        last = _read(setup, setup.tempo, self.heard, times=self._round).rounds[-1]
-        self._so_far = found = together(self._so_far, last)
-        by = round(self._round * self.setup.round_s * 1e9)
-        once = self._run([PlayedPart(*self._mine, found.notes, found.controls)], 1)
+        by, played = round(self._round * self.setup.round_s * 1e9), []
+        for owner, messages in parted(self.heard, setup.lines).items():
+            last = _read(setup, setup.tempo, messages, times=self._round).rounds[-1]
+            self._so_far[owner] = together(self._so_far[owner], last)
+        for owner, way in self._played_to.items():
+            if way:
+                played.append(PlayedPart(*way, self._so_far[owner].notes, self._so_far[owner].controls))
+        once = self._run(played, 1)
         return [replace(one, time_ns=one.time_ns + by) for one in once]
 
 
@@ -249,24 +265,60 @@ def lay_in(row: PlayIn) -> None:
     arrived = [
         Message(at, port, bytes.fromhex(data)) for chunk in row.chunks.all() for at, port, data in chunk.messages
     ]
-    found = _read(setup, tempo, arrived, times=setup.times)
-    came = found.whole(anew=setup.anew)
+    plan = load_plan(session.rig)
+    parts, new, marks, told = dict(piece.parts), {}, {}, []
+    for owner, messages in sorted(({"": []} | parted(arrived, setup.lines)).items()):
+        found = _read(setup, tempo, messages, times=setup.times)
+        came = found.whole(anew=setup.anew)
+        track = _Aim.of(row, plan, owner, len(new))
+        told += [_told(track.name, setup, came), *found.told]
+        if found.even:
+            marks[track.uid] = f"Generated at a box: {found.even.told}"
+            told.append(f"It was a box that generated them, {found.even.told}: they cannot be taken apart afterwards.")
+        if len(came.notes) or len(came.controls):
+            was = parts.get(track.uid, Part(no_notes(), no_controls()))
+            parts[track.uid] = laid_in(was, came, first_tick=first, end_tick=end, anew=setup.anew)
+            new |= {track.uid: track.fields} if track.fields else {}
     row.laid = True
-    row.told = " ".join([_told(row, setup, came), *found.told])
-    if len(came.notes) or len(came.controls):
-        was = piece.parts[str(row.track_id)]
-        part = laid_in(was, came, first_tick=first, end_tick=end, anew=setup.anew)
-        parts = {**piece.parts, str(row.track_id): part}
-        row.change = arrange(session, f"Played in to {row.track.name}", replace(piece, parts=parts))
+    row.told = " ".join(told)
+    changed = [uid for uid in parts if parts[uid] is not piece.parts.get(uid)]
+    if changed:
+        told_of = {uid: {"generated": marks.get(uid, "")} for uid in changed if setup.anew or uid in marks}
+        new = {uid: new.get(uid, {}) | told_of.get(uid, {}) for uid in changed}
+        row.change = arrange(session, f"Played in to {row.track.name}", replace(piece, parts=parts), new)
     row.save(update_fields=["laid", "told", "change"])
 
 
-def _told(row: PlayIn, setup: PlaySetup, part: Part) -> str:
+@dataclass(frozen=True)
+class _Aim:
+    """A track that is played to. fields: of one that is not there yet."""
+
+    uid: str
+    name: str
+    fields: dict | None = None
+
+    @classmethod
+    def of(cls, row: PlayIn, plan: Plan, owner: str, behind: int) -> "_Aim":
+        """The track of an instrument (uid), the chosen one where it is "" or the chosen one's own."""
+        if owner in ("", row.track.instrument_uid):
+            return cls(str(row.track_id), row.track.name)
+        there = row.session.tracks.shown().filter(instrument_uid=owner).first()
+        if there:
+            return cls(str(there.uid), there.name)
+        instrument = plan.instrument(owner)
+        if instrument is None:
+            # It has gone since: nothing that was played is lost.
+            return cls(str(row.track_id), row.track.name)
+        fields = track_fields(row.session, instrument, "", behind=behind) | {"session_id": str(row.session_id)}
+        return cls(str(uuid4()), fields["name"], fields)
+
+
+def _told(name: str, setup: PlaySetup, part: Part) -> str:
     if not len(part.notes):
-        return f"Nothing was played to {row.track.name} in bars {setup.first_bar} to {setup.last_bar}."
+        return f"Nothing was played to {name} in bars {setup.first_bar} to {setup.last_bar}."
     off = f", {setup.off_ms:.1f} ms taken off" if setup.off_ms else ", as they arrived"
     bars = f"bars {setup.first_bar} to {setup.last_bar}"
-    return f"{counted(len(part.notes), 'note')} played in to {row.track.name}, {bars}{off}."
+    return f"{counted(len(part.notes), 'note')} played in to {name}, {bars}{off}."
 
 
 def fine(piece: Piece, finest_ms: float = FINEST_MS) -> Piece:
