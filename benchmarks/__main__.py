@@ -179,6 +179,16 @@ def keeping_step() -> None:
     print(f"the lattice of 20 boxes, 64 times round: {page / 0.15:.2f} of 150 ms allowed ({page * 1000:.0f} ms)")
 
 
+def a_long_part() -> None:
+    """Notes opened and mended, against what is allowed and against a part of a tenth."""
+    found = json.loads(_with_a_database("benchmarks.part"))
+    small, large = found["5000"], found["50000"]
+    opened, moved = large["opened"], large["moved"]
+    print(f"a part of 50,000 notes: opened {opened / 0.2:.2f} of 200 ms allowed ({opened * 1000:.0f} ms),")
+    print(f"    {opened / small['opened']:.2f} of one of 5,000; a note moved {moved / 0.1:.2f} of 100 ms allowed")
+    print(f"    ({moved * 1000:.0f} ms), {moved / small['moved']:.2f} of one of 5,000")
+
+
 def many_names() -> None:
     """Searching and importing patch lists, against what is allowed."""
     found = json.loads(_with_a_database("benchmarks.names"))
@@ -232,6 +242,7 @@ if __name__ == "__main__":
     reading_a_score()
     a_large_rig()
     keeping_step()
+    a_long_part()
     many_names()
     a_pass()
     a_minute_of_jack()

@@ -128,7 +128,7 @@ def _sections(voices: tuple[Named, ...], rows: list[RowDrawn]) -> Iterator[Secti
         if number and sequencer:
             told = f"The lanes of {before} end here. What follows plays from {sequencer}, beside it."
         elif number and before:
-            told = f"The lanes of {before} end here. What follows needs a second one beside it; the host plays it anyway."
+            told = f"The lanes of {before} end here. What follows needs another beside it; the host plays it anyway."
         before = sequencer or before
         yield Section(told, mine)
 

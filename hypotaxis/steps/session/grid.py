@@ -64,7 +64,8 @@ def _page(request, here: InUse, page: GridPage, **forms):
         }
     if going:
         context |= _going(page, going)
-    return render(request, "session/grid.html", context | forms)
+    soft = request.headers.get("X-Soft") and request.method == "POST"
+    return render(request, f"session/{'includes/grid_parts' if soft else 'grid'}.html", context | forms)
 
 
 @in_one_go
@@ -86,6 +87,11 @@ def _done(request, here: InUse, page: GridPage):
     else:
         if told:
             messages.success(request, told)
+    if request.headers.get("X-Soft"):
+        # What was changed is shown at its place; the rest of the page stays as it is.
+        answer = _page(request, here, GridPage(page.track, here.plan, place))
+        answer["X-Address"] = _address(page.track, place)
+        return answer
     return redirect(_address(page.track, place))
 
 

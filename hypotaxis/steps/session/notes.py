@@ -23,6 +23,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Track
 from hypotaxis.steps.session.grid import MOST_BARS
 from hypotaxis.steps.session.note_forms import AddForm, ChosenForm
+from hypotaxis.steps.session.roll_markup import notes_markup, stems_markup
 from hypotaxis.steps.session.services import part_loop
 from hypotaxis.steps.session.services.note_page import NotePage, Shown
 from hypotaxis.steps.session.services.picture import meter_rows
@@ -207,8 +208,14 @@ def _page(request, here: InUse, page: NotePage):
         "divisions": DIVISIONS,
         "add_form": AddForm(initial={"bar": page.shown.bar}, auto_id="add_%s"),
         "meter_width": WIDTH,
+        "roll_notes": notes_markup(page.roll.notes, frozenset(page.chosen), page.roll.row_h),
+        "roll_stems": stems_markup(page.roll.notes, frozenset(page.chosen)),
     }
-    return render(request, "session/notes.html", context | (_going(page, going) if going else {}))
+    context |= _going(page, going) if going else {}
+    if request.headers.get("X-Soft") and request.method == "POST":
+        # The picture alone: nothing else of the page follows from the notes.
+        return render(request, "session/includes/notes_parts.html", context)
+    return render(request, "session/notes.html", context)
 
 
 @require_POST

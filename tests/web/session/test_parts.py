@@ -4,9 +4,11 @@ import numpy as np
 from django.urls import reverse
 
 from hypotaxis.core.formats.smf import read_smf
+from hypotaxis.core.grid.values import Grid, Pattern, Row, Step
 from hypotaxis.core.session.score import NOTE
 from hypotaxis.records import journal
 from hypotaxis.records.plan import notes_of
+from hypotaxis.steps.session.services.grids import change_grid
 from tests.web.base import DemoTest
 
 PLAYED = [(7, 100, 60, 90), (118, 100, 62, 90), (251, 100, 64, 90)]
@@ -89,3 +91,24 @@ class PartTest(DemoTest):
         self.assertContains(self.straighten(division="1/5"), "1/5 is not one of the available choices")
         self.session.tracks.filter(name="Bittern").update(notes=b"")
         self.assertIn("It has no notes yet.", self.page("session:part", self.track("Bittern").uid))
+
+    def test_the_groove_of_another_track_is_taken_over(self):
+        late = [(place * 120 + 30 * (place % 2), 10, 40, 90) for place in range(16)]
+        self.session.tracks.filter(name="Sedge lower").update(notes=np.array(late, dtype=NOTE).tobytes())
+        self.straighten(groove=f"track/{self.track('Sedge lower').uid}")
+        self.assertEqual(self.ticks(), [0, 150, 240])
+        empty = self.session.tracks.exclude(name="Bittern").first()
+        self.session.tracks.filter(uid=empty.uid).update(notes=b"")
+        told = self.told(self.straighten(groove=f"track/{empty.uid}"))
+        self.assertIn("A groove is measured from 4 notes at least; there are 0.", told)
+        self.assertContains(self.straighten(groove="track/nothing"), "nothing is not one of the available choices")
+
+    def test_patterns_that_play_what_is_written_are_switched_off(self):
+        track = self.track("Bittern")
+        row = Row(60, steps=(Step(0),))
+        self.session.tracks.filter(name="Bittern").update(notes=np.array([(0, 60, 60, 90)], dtype=NOTE).tobytes())
+        change_grid(track, "p", lambda _: Grid((Pattern("A", (row,)),), ("A",)))
+        self.assertIn("Patterns that are on play what is written too.", self.page("session:part", track.uid))
+        told = self.told(self.act("undouble"))
+        self.assertIn("The patterns of Bittern are off, so 1 note sounds once.", told)
+        self.assertNotIn("twice", self.page("session:part", track.uid))

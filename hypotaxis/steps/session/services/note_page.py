@@ -58,7 +58,7 @@ class NotePage:
     def part(self) -> Part:
         return part_of(self.track)
 
-    @property
+    @cached_property
     def stamp(self) -> str:
         """Of the notes as they are: what a choice was made of."""
         return hashlib.sha256(self.part.notes.tobytes()).hexdigest()[:16]

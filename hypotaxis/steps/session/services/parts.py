@@ -117,6 +117,6 @@ def undouble(track: Track) -> str:
     part = part_of(track)
     if found.cause == BY_PATTERNS:
         change_session(track.session, f"Patterns of {track.name} off", [_patterns_off(track)])
-        return f"The patterns of {track.name} are off, so its {counted(found.count, 'note')} sound once."
+        return f"The patterns of {track.name} are off, so {counted(found.count, 'note sounds', 'notes sound')} once."
     arrange_part(track, f"Doubled notes of {track.name}", part.with_notes(without_doubled(part.notes, found)))
     return f"{counted(found.count, 'doubled note')} of {track.name} removed."

@@ -50,17 +50,27 @@ export async function fetchInto(element, url) {
   }
 }
 
-// Sends a form and takes from the page that answers what is named alike: the page stays where it is, and its address follows.
-export async function renewed(form, by) {
+// Sends a form and takes from what answers the parts that are named alike: the page stays where it is, and its address
+// follows. One after the other, so that no older answer comes behind a newer one.
+let sending = Promise.resolve();
+
+export function renewed(form, by) {
   const data = new FormData(form, by);
-  const answer = await fetch(form.getAttribute("action") ?? location.href, { method: "POST", body: data, headers: { "X-Soft": "1" } });
-  const fresh = document.createElement("template");
-  fresh.innerHTML = await answer.text();
-  const parts = fresh.content.querySelectorAll("[data-part]");
-  if (!parts.length) {
-    location.reload();
-    return;
+  sending = sending.then(() => send(form.getAttribute("action") ?? location.href, data));
+  return sending;
+}
+
+async function send(address, data) {
+  try {
+    const answer = await fetch(address, { method: "POST", body: data, headers: { "X-Soft": "1" } });
+    const fresh = document.createElement("template");
+    fresh.innerHTML = await answer.text();
+    const parts = answer.ok ? fresh.content.querySelectorAll("[data-part]") : [];
+    for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
+    if (parts.length) history.replaceState(null, "", answer.headers.get("X-Address") ?? answer.url);
+    else location.reload();
+  } catch {
+    const told = '<p class="alert alert-danger">Hypotaxis does not answer, so nothing was changed. Is it still running?</p>';
+    document.querySelector("[data-part=messages]")?.insertAdjacentHTML("afterbegin", told);
   }
-  for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
-  history.replaceState(null, "", answer.url);
 }
