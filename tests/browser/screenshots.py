@@ -141,8 +141,51 @@ def the_session(page: Page, address: str) -> None:
     page.goto(f"{address}/session/?tick=480")
     keep(page, "session")
     page.get_by_role("link", name="Bittern", exact=True).click()
-    page.get_by_role("button", name="Straighten").wait_for()
-    keep(page, "session-part")
+    page.get_by_role("link", name="Its notes, to mend").click()
+    page.get_by_label("Choose bar 2").click()
+    keep(page, "session-notes")
+
+
+def the_patterns(page: Page, address: str) -> None:
+    page.goto(f"{address}/session/new/")
+    page.get_by_label("Name", exact=True).fill("Spring Tide")
+    page.get_by_label("Tempo, BPM").fill("96")
+    page.get_by_role("button", name="Begin it").click()
+    page.get_by_role("link", name="Alder kit", exact=True).click()
+    page.get_by_role("link", name="Patterns in a grid").click()
+    for voice, places in (
+        ("Kick", (1, 7, 9, 14)),
+        ("Snare", (5, 13, 16)),
+        ("Clap", (13,)),
+        ("Closed hat", range(1, 16, 1)),
+    ):
+        for place in places:
+            page.get_by_role("group", name=voice, exact=True).locator(".step-cell").nth(place - 1).click()
+            page.get_by_label(f"{voice}, step {place}: velocity").wait_for()
+    for label, value in (("Swing of Closed hat", "58"), ("Shift of Closed hat", "-2"), ("Steps a quarter of Tom", "3")):
+        page.get_by_label(label).fill(value)
+        page.keyboard.press("Enter")
+        page.wait_for_load_state("networkidle")
+    for place in (8, 11, 12):
+        page.get_by_role("group", name="Tom", exact=True).locator(".step-cell").nth(place - 1).click()
+        page.get_by_label(f"Tom, step {place}: velocity").wait_for()
+    for place in (2, 4, 6, 8):
+        cell = page.get_by_role("group", name="Closed hat", exact=True).locator(".step-cell").nth(place - 1)
+        cell.focus()
+        for softer in range(4):
+            page.keyboard.press("Shift+ArrowDown")
+            page.get_by_label(f"Closed hat, step {place}: velocity {92 - 8 * softer}").wait_for()
+    page.get_by_role("button", name="Copy A").click()
+    page.get_by_label("Bar 4: pattern A").wait_for()
+    for bar in (4, 8, 12, 16):
+        page.get_by_label(f"Bar {bar}: pattern A").click()
+        page.get_by_label(f"Bar {bar}: pattern B").wait_for()
+    page.goto(f"{page.url.split('?')[0]}?bar=5&note=42&step=6")
+    page.get_by_role("button", name="Play pattern A").click()
+    page.wait_for_timeout(3000)
+    keep(page, "session-grid")
+    page.get_by_role("button", name="Stop").click()
+    page.get_by_role("button", name="Play pattern A").wait_for()
 
 
 def the_timing(page: Page, address: str) -> None:
@@ -202,11 +245,8 @@ def main() -> None:
             for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
-            page.goto(f"{address}/sync/?zoom=3")
-            page.get_by_role("button", name="Night").click()
-            keep(page, "sync-night")
-            page.get_by_role("button", name="Day").click()
             a_recording_of_ones_own(page, address)
+            the_patterns(page, address)
             the_studio(page, address)
             forty_boxes(page, address)
         with application() as address:

@@ -110,6 +110,13 @@ class PlayedInTest(SimpleTestCase):
         found = notes_of(heard(*sorted(played, key=lambda row: (row[0], row[1][:2] == "90"))))
         self.assertEqual(found, sorted(kept, key=lambda row: (row[0], row[2])))
 
+    def test_a_pad_that_sends_5000_messages_a_second_loses_none(self):
+        pressures = [(tick, f"d0{tick % 128:02x}") for tick in range(0, 1920) for _ in range(5)]
+        found = heard((0, "903c50"), *pressures, (1900, "803c00"))
+        (part,) = found.rounds
+        self.assertEqual((len(part.notes), len(part.controls)), (1, 5 * 1920))
+        self.assertTrue((np.diff(part.controls["tick"]) >= 0).all())
+
     def test_ticks_are_fine_enough_for_hands_or_not(self):
         self.assertTrue(fine_enough(TempoMap(480, ((0, 500_000),))))
         self.assertFalse(fine_enough(TempoMap(480, ((0, 500_000), (480, 1_000_000)))))

@@ -10,10 +10,12 @@ from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.smf import read_smf
 from hypotaxis.core.grid.values import Grid, Pattern, Row, Step, Voicing
 from hypotaxis.core.session.arrange import empty
+from hypotaxis.core.session.straighten import Straightening
 from hypotaxis.records import journal
 from hypotaxis.records.models import Job, Session, Take, Track
 from hypotaxis.records.plan import notes_of, part_of
 from hypotaxis.steps.session.services import arranging, grids, house, part_loop, recording
+from hypotaxis.steps.session.services.grooves import with_groove
 from tests.web.base import DemoTest
 
 KICK, SNARE, HAT = 36, 38, 42
@@ -126,6 +128,9 @@ class GridTest(DemoTest):
         self.assertGreaterEqual(take.measured.used, 56)
         self.assertLess(take.measured.jitter_ms, 1.5, "against straight notes it would be 12.5")
         self.assertIsNotNone(take.placement)
+        # The take's own groove: 25 ms of a sixteenth's 156.25 on every second one.
+        followed = with_groove(self.kit, Straightening(), f"take/{take.uid}")
+        self.assertLess(np.abs(np.array(followed.groove) - [0.0, 0.16] * 8).max(), 0.02)
 
     def test_a_loop_plays_on_the_box_and_a_change_is_heard(self):
         self.program(Row(SNARE, steps=(Step(0),)))
