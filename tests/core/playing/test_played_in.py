@@ -112,7 +112,8 @@ class PlayedInTest(SimpleTestCase):
 
     def test_a_pad_that_sends_5000_messages_a_second_loses_none(self):
         pressures = [(tick, f"d0{tick % 128:02x}") for tick in range(0, 1920) for _ in range(5)]
-        found = heard((0, "903c50"), *pressures, (1900, "803c00"))
+        arrived = heard((0, "903c50"), *pressures, (1900, "803c00"))
+        found = played_in(arrived, AT_125, zero_ns=0.0, first_tick=0, end_tick=1920)
         (part,) = found.rounds
         self.assertEqual((len(part.notes), len(part.controls)), (1, 5 * 1920))
         self.assertTrue((np.diff(part.controls["tick"]) >= 0).all())
