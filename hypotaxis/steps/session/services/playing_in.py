@@ -199,7 +199,6 @@ class _Playing(Written):
         self._played_to |= {line.instrument: plan.way_out(line.instrument) for line in setup.lines}
         self._round = 0
         self._so_far = {owner: Part(no_notes(), no_controls()) for owner in self._played_to}
-        own = {row.track.instrument_uid, *self._played_to}
         parts = []
         for track in row.session.tracks.shown():
             instrument = plan.instrument(track.instrument_uid)
@@ -207,7 +206,7 @@ class _Playing(Written):
             if end is None:
                 continue
             notes, controls = notes_of(track), controls_of(track)
-            if setup.anew and (track.uid == row.track_id or track.instrument_uid in own):
+            if setup.anew and (track.uid == row.track_id or track.instrument_uid in self._played_to):
                 notes, controls = no_notes(), no_controls()
             parts.append(PlayedPart(*end, notes, controls, tuple(track_calls(track, instrument)), instrument.gap_ms))
         super().__init__(self._run(parts, setup.times), sounds)
