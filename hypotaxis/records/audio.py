@@ -5,6 +5,7 @@ While a pass runs its inputs grow as raw float32 frames in partial/; what was wr
 
 import errno
 import hashlib
+import json
 import os
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
@@ -15,11 +16,14 @@ from typing import BinaryIO
 
 import numpy as np
 import soundfile
+from cattrs.errors import BaseValidationError
 from django.conf import settings
 
 from hypotaxis.core.drawing.peaks import Peaks, peaks_of
 from hypotaxis.core.errors import DiskFull, SoundLost, UnreadableFile
+from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.wave import HEAD_BYTES, Broadcast, to_int24, wave_end, wave_head
+from hypotaxis.core.mixing.figures import FigureReader, Figures
 from hypotaxis.core.timing.recording import read_window
 
 FRAMES_A_BLOCK = 65536
@@ -98,6 +102,7 @@ def remove_take(file: str) -> None:
     """A take's file and its overview, for good."""
     take_path(file).unlink(missing_ok=True)
     _peaks_path(file).unlink(missing_ok=True)
+    _figures_path(file).unlink(missing_ok=True)
 
 
 class TakeFile:
@@ -222,6 +227,32 @@ def peaks(file: str) -> np.ndarray:
             found = peaks_of(take_path(file))
         _keep_peaks(file, found)
         return found
+
+
+def figures(file: str, *, rate: int, channels: int, frames: int) -> Figures:
+    """What one reading of a take says of its sound, kept beside it. Raises SoundLost."""
+    if (kept := figures_kept(file)) is not None:
+        return kept
+    reader = FigureReader(rate, channels)
+    with take_blocks(file, frames) as blocks:
+        for block in blocks:
+            reader.feed(block)
+    found = reader.found()
+    data = json.dumps(to_json(found)).encode()
+    write_whole("figures", ".json", lambda stream: stream.write(data)).replace(_figures_path(file))
+    return found
+
+
+def figures_kept(file: str) -> Figures | None:
+    """The same where it has been read before."""
+    try:
+        return from_json(Figures, json.loads(_figures_path(file).read_text()))
+    except (OSError, ValueError, TypeError, KeyError, BaseValidationError):
+        return None
+
+
+def _figures_path(file: str) -> Path:
+    return folder("figures") / f"{file}.json"
 
 
 def _keep_peaks(file: str, found: np.ndarray) -> None:

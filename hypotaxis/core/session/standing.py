@@ -1,10 +1,11 @@
 """What stands for a track, bar by bar? The one rule.
 
-The newest good take stands as far as it reaches; where it does not, an older one stands on. A take that is doubtful or
-could not be placed stands only where no good one does; a silent one never.
+What the person chose for some bars stands there, as far as that take reaches. Elsewhere the newest good take stands as
+far as it reaches; where it does not, an older one stands on. A take that is doubtful or could not be placed stands
+only where no good one does; a silent one never.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -31,18 +32,28 @@ class Stretch:
     last_bar: int
 
 
-def standing(offered: Iterable[Offered]) -> tuple[Stretch, ...]:
-    """The stretches of a track in the order of its bars; bars that no take reaches are left out.
+def standing(offered: Iterable[Offered], chosen: Sequence[Stretch] = ()) -> tuple[Stretch, ...]:
+    """The stretches of a track in the order of its bars; bars that no take reaches are left out. chosen: by the person,
+    a later one over an earlier one; what names a take that is not offered is as if it were not there.
 
     >>> old, new = Offered("old", 1, 1, 8, True), Offered("new", 2, 1, 1, True)
     >>> [(one.uid, one.first_bar, one.last_bar) for one in standing([old, new])]
     [('new', 1, 1), ('old', 2, 8)]
+    >>> [(one.uid, one.first_bar, one.last_bar) for one in standing([old, new], [Stretch("old", 1, 4)])]
+    [('old', 1, 8)]
     """
+    offered = list(offered)
+    reach = {one.uid: (one.first_bar, one.last_bar) for one in offered}
+    chosen = [
+        Stretch(one.uid, max(one.first_bar, reach[one.uid][0]), min(one.last_bar, reach[one.uid][1]))
+        for one in reversed(chosen)
+        if one.uid in reach
+    ]
     ranked = sorted((one for one in offered if not one.silent), key=lambda one: (not one.good, -one.number))
-    edges = sorted({edge for one in ranked for edge in (one.first_bar, one.last_bar + 1)})
+    edges = sorted({edge for one in (*ranked, *chosen) for edge in (one.first_bar, one.last_bar + 1)})
     found: list[Stretch] = []
     for first, after in pairwise(edges):
-        here = next((one for one in ranked if one.first_bar <= first <= one.last_bar), None)
+        here = next((one for one in (*chosen, *ranked) if one.first_bar <= first <= one.last_bar), None)
         if here is None:
             continue
         if found and found[-1].uid == here.uid and found[-1].last_bar == first - 1:
@@ -50,3 +61,16 @@ def standing(offered: Iterable[Offered]) -> tuple[Stretch, ...]:
         else:
             found.append(Stretch(here.uid, first, after - 1))
     return tuple(found)
+
+
+def choose(chosen: Sequence[Stretch], uid: str, first_bar: int, last_bar: int) -> tuple[Stretch, ...]:
+    """The choices with one more; what it covers of the earlier ones is left out.
+
+    >>> [(one.uid, one.first_bar, one.last_bar) for one in choose([Stretch("a", 1, 8)], "b", 3, 4)]
+    [('a', 1, 2), ('a', 5, 8), ('b', 3, 4)]
+    """
+    kept = []
+    for one in chosen:
+        kept.append(Stretch(one.uid, one.first_bar, min(one.last_bar, first_bar - 1)))
+        kept.append(Stretch(one.uid, max(one.first_bar, last_bar + 1), one.last_bar))
+    return (*(one for one in kept if one.first_bar <= one.last_bar), Stretch(uid, first_bar, last_bar))

@@ -9,7 +9,7 @@ from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.session.listening import AUDIBLE_DB, Shown
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
 from hypotaxis.core.session.schedule import Round
-from hypotaxis.core.session.standing import Offered
+from hypotaxis.core.session.standing import Offered, Stretch
 from hypotaxis.core.session.takes import start_of
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.studio import Lost
@@ -62,7 +62,8 @@ class Track(WithUid):
     patch it was picked as; part_uid: the instrument's part that plays it, "" = the first. notes and controls: packed
     arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; grid: a
     core.grid.values.Grid, None where it has no patterns; generator: a core.session.generators.Generator;
-    generated: how even what a box generated was when it was played in, "" = hands; away: put away, not gone."""
+    generated: how even what a box generated was when it was played in, "" = hands; chosen: (take uid, first bar, last
+    bar) that the person let stand; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -81,6 +82,7 @@ class Track(WithUid):
     grid = models.JSONField(null=True)
     generator = models.JSONField(null=True)
     generated = models.CharField(max_length=200, blank=True)
+    chosen = models.JSONField(default=list, blank=True)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 
@@ -89,6 +91,11 @@ class Track(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def choices(self) -> tuple[Stretch, ...]:
+        """The bars for which the person chose a take."""
+        return tuple(Stretch(*one) for one in self.chosen)
 
     @property
     def sound(self) -> Program | None:

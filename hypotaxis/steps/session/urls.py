@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, notes, parts, playing, views
+from hypotaxis.steps.session import grid, notes, parts, playing, takes, views
 
 app_name = "session"
 urlpatterns = [
@@ -42,6 +42,9 @@ urlpatterns = [
     path("pass/<uuid:uid>/measure/", views.measure, name="measure"),
     path("sessions/", views.sessions, name="sessions"),
     path("sessions/<str:kind>/<uuid:uid>/", views.tidy, name="tidy"),
+    path("takes/<uuid:uid>/", takes.home, name="takes"),
+    path("takes/<uuid:uid>/stands.wav", takes.stands, name="takes-stand"),
+    path("takes/<uuid:uid>/<uuid:take>.wav", takes.hear, name="takes-hear"),
     path("take/<uuid:uid>/gone/", views.throw_take_away, name="throw-take-away"),
     path("take/<uuid:uid>/place/", views.place, name="place"),
     path("take/<uuid:uid>/keep/", views.keep, name="keep"),

@@ -28,8 +28,7 @@ def start_listening(rig: Rig, plan) -> Job:
     if leader_of(plan) is None:
         raise CannotSchedule("No box leads, or none of its clock reaches a port with the duty “clock from”.")
     with transaction.atomic():
-        there = Job.objects.filter(kind=KIND, about=str(rig.uid), state__in=Job.UNFINISHED).first()
-        if there:
+        if there := _asked_for(rig):
             return there
         job = begin(KIND, about=str(rig.uid))
     hand_over(job)
@@ -39,7 +38,12 @@ def start_listening(rig: Rig, plan) -> Job:
 def listening(rig: Rig) -> Job | None:
     """What follows the leader's clock now: a pass that it leads, or what listens."""
     led = Job.objects.filter(kind="pass", state=Job.RUNNING, run__session__rig=rig).exclude(result={}).first()
-    return led or Job.objects.filter(kind=KIND, about=str(rig.uid), state__in=Job.UNFINISHED).first()
+    return led or _asked_for(rig)
+
+
+def _asked_for(rig: Rig) -> Job | None:
+    """What listens and has not been asked to stop: that may take a moment to end."""
+    return Job.objects.filter(kind=KIND, about=str(rig.uid), state__in=Job.UNFINISHED, cancel=False).first()
 
 
 def tempo_in(job: Job) -> TempoIn:

@@ -198,7 +198,7 @@ class Picture:
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
         mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.return_uid}
-        stretches = standing(take.offered for take in mine.values())
+        stretches = standing((take.offered for take in mine.values()), row.choices)
         stands = [(mine[one.uid], one) for one in stretches]
         bar = self.tempo.position(self.tick).bar
         # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
@@ -221,7 +221,7 @@ class Picture:
             home=" and ".join(_homes(self.plan, instrument)) if instrument else "",
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
-            sound_path="".join(self._sound(take, one) for take, one in stands),
+            sound_path="".join(self.strip_of(take, one) for take, one in stands),
             glass=self._glass(take, (starts, ends, notes["note"]), _named(instrument, voices)),
             live=live,
             clash=clash,
@@ -246,7 +246,8 @@ class Picture:
             self.lost[take.uid] = "its file is damaged"
             return otherwise
 
-    def _sound(self, take: Take, stretch: Stretch) -> str:
+    def strip_of(self, take: Take, stretch: Stretch) -> str:
+        """The bars for which a take stands, drawn; nothing where its sound is lost."""
         return self._read(take, lambda: self._outline(take, stretch), "")
 
     def _outline(self, take: Take, stretch: Stretch) -> str:

@@ -7,7 +7,7 @@ and placed by work of its own, so that the next pass need not wait for it.
 
 import logging
 import math
-from contextlib import ExitStack, closing
+from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from hypotaxis.core.errors import CannotSchedule, DiskFull, StudioTrouble
+from hypotaxis.core.errors import CannotSchedule, DiskFull, SoundLost, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.listening import InputMeter
@@ -356,8 +356,15 @@ def measure_takes(job_uid: str) -> None:
         left = list(run.takes.waiting().order_by("number"))
         for place_in_row, take in enumerate(left):
             measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
+            read_figures(take)
             if run.place and is_sure_enough(take) and not take.doubtful:
                 place(take)
+
+
+def read_figures(take: Take) -> None:
+    """Read what there is to say of a take's sound, once; of one whose sound is lost nothing is."""
+    with suppress(SoundLost):
+        audio.figures(take.file, rate=take.sample_rate, channels=take.channels, frames=take.frames)
 
 
 def rescue_partial_takes() -> None:

@@ -21,6 +21,7 @@ import roll from "./roll.js";
 import sessionChoice from "./session-choice.js";
 import sheet from "./sheet.js";
 import strip from "./strip.js";
+import takes from "./takes.js";
 import theme from "./theme.js";
 import upload from "./upload.js";
 
@@ -47,6 +48,7 @@ const behaviours = {
   sessionChoice,
   sheet,
   strip,
+  takes,
   theme,
   upload,
 };

@@ -1,0 +1,144 @@
+"""Takes to be heard: from the same place of the session, at one loudness, alone or as they stand, each giving way to
+the next in a seam."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from hashlib import sha256
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+import soundfile
+
+from hypotaxis.core.mixing.figures import Figures
+from hypotaxis.core.mixing.joined import Piece, joined
+from hypotaxis.core.mixing.seams import Seam, find_seam
+from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
+from hypotaxis.core.session.standing import Stretch, standing
+from hypotaxis.core.units import FLOOR_DB, db_to_factor
+from hypotaxis.records import audio
+from hypotaxis.records.models import Take, Track
+from hypotaxis.records.plan import notes_of
+
+KEPT = 40
+AIM_LUFS, ROOM_DB = -23.0, 1.0
+"""How loud takes are heard (EBU R 128), or less where one of them would leave less room below full scale then."""
+
+
+@dataclass(frozen=True)
+class Joint:
+    """Where one take gives way to another: at which bar, and where beside its line."""
+
+    bar: int
+    seam: Seam
+    offset_ms: float
+
+
+class TrackSound:
+    """The takes of a track by its main return, as sound."""
+
+    def __init__(self, track: Track, takes: list[Take]) -> None:
+        self.track, self.takes = track, {str(take.uid): take for take in takes if not take.lost}
+        self.tempo = track.session.tempo_map
+        self.rate = takes[0].sample_rate if takes else track.session.rig.sample_rate
+        self.stretches = standing((take.offered for take in self.takes.values()), track.choices)
+
+    def bar_at(self, bar: int) -> float:
+        """Session position of a bar's line."""
+        return float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate))
+
+    @property
+    def span(self) -> tuple[int, int]:
+        """Session positions between which there is anything to hear."""
+        bars = [take.bars for take in self.takes.values()]
+        first, last = min(bar for bar, _ in bars), max(bar for _, bar in bars)
+        return round(self.bar_at(first) - LEAD_IN_S * self.rate), round(self.bar_at(last + 1) + TAIL_S * self.rate)
+
+    def figures(self, take: Take) -> Figures:
+        """What its sound is."""
+        return audio.figures(take.file, rate=take.sample_rate, channels=take.channels, frames=take.frames)
+
+    def gain_db(self, take: Take) -> float:
+        """By how much a take is heard louder, so that all are heard alike."""
+        found = {uid: self.figures(one) for uid, one in self.takes.items()}
+        loud = {uid: one for uid, one in found.items() if one.lufs > FLOOR_DB}
+        aim = min([AIM_LUFS, *(one.lufs - one.peak_db - ROOM_DB for one in loud.values())])
+        mine = found[str(take.uid)]
+        return aim - mine.lufs if mine.lufs > FLOOR_DB else 0.0
+
+    def read(self, take: Take, gain: float):
+        """Frames of a take by session position, as it stands."""
+        file, _ = take.sound_file
+        gain *= -1 if take.inverted else 1
+        channels = max(one.channels for one in self.takes.values())
+
+        def read(first: int, last: int) -> np.ndarray:
+            sound = audio.read_frames(file, first - take.start, last - take.start) * gain
+            return np.repeat(sound, channels, axis=1) if sound.shape[1] < channels else sound
+
+        return read
+
+    def joints(self) -> list[Joint]:
+        """The seams of what stands."""
+        struck = self.tempo.samples_at(notes_of(self.track)["tick"], self.rate)
+        return [self._joint(one, two, struck) for one, two in self._meeting()]
+
+    def _meeting(self) -> list[tuple[Stretch, Stretch]]:
+        pairs = zip(self.stretches, self.stretches[1:], strict=False)
+        return [(one, two) for one, two in pairs if one.last_bar + 1 == two.first_bar]
+
+    def _joint(self, one: Stretch, two: Stretch, struck: np.ndarray) -> Joint:
+        reads = [self.read(self.takes[stretch.uid], 1.0) for stretch in (one, two)]
+        at = self.bar_at(two.first_bar)
+        beat = (self.bar_at(two.first_bar + 1) - at) / self.tempo.beats_in_bar(two.first_bar)
+        near = struck[np.abs(struck - at) < 2 * beat]
+
+        def level(first: int, last: int) -> float:
+            return sum(float((read(first, last) ** 2).mean()) for read in reads)
+
+        seam = find_seam(at, beat, near, self.rate, level)
+        return Joint(two.first_bar, seam, (seam.place - at) * 1000 / self.rate)
+
+    def pieces(self) -> list[Piece]:
+        """What stands, in order, with its seams; takes as loud as they were recorded, with their home trim."""
+        joints = {joint.bar: joint.seam for joint in self.joints()}
+        first, last = self.span
+        found = []
+        for number, one in enumerate(self.stretches):
+            take, seam = self.takes[one.uid], joints.get(one.first_bar)
+            following = joints.get(one.last_bar + 1)
+            ends = self.stretches[number + 1].first_bar if number + 1 < len(self.stretches) else None
+            begins = seam.place if seam else (round(self.bar_at(one.first_bar)) if number else first)
+            over = following.place if following else (last if ends is None else round(self.bar_at(one.last_bar + 1)))
+            found.append(Piece(self.read(take, db_to_factor(take.home_trim_db)), begins, over, seam))
+        return found
+
+    def heard(self, take: Take) -> Path:
+        """A take alone, as loud as the others are heard."""
+        gain_db = self.gain_db(take)
+        piece = Piece(self.read(take, db_to_factor(gain_db)), *self.span)
+        key = f"{take.uid}-{take.placement}-{take.fitted_ppm:g}-{gain_db:.2f}-{self.span}-{take.inverted}"
+        return self._made(key, [piece])
+
+    def as_it_stands(self) -> Path:
+        """What stands, joined."""
+        placed = [(one.uid, self.takes[one.uid].placement, self.takes[one.uid].fitted_ppm) for one in self.stretches]
+        key = f"{self.stretches}-{placed}-{self.joints()}-{self.span}"
+        return self._made(key, self.pieces())
+
+    def _made(self, key: str, pieces: list[Piece]) -> Path:
+        first, last = self.span
+        channels = max(take.channels for take in self.takes.values())
+
+        def write(stream: BinaryIO) -> None:
+            with soundfile.SoundFile(stream, "w", self.rate, channels, "PCM_16", format="WAV") as target:
+                for block in joined(pieces, first, last, self.rate):
+                    target.write(np.clip(block, -1, 1))
+
+        return audio.made_once("heard", f"{sha256(key.encode()).hexdigest()[:32]}.wav", write, keep=KEPT)
+
+    def blocks_between(self, take: Take, first: int, last: int) -> Iterator[np.ndarray]:
+        """A take's frames between two session positions, block by block."""
+        read = self.read(take, 1.0)
+        for start in range(first, last, audio.FRAMES_A_BLOCK):
+            yield read(start, min(last, start + audio.FRAMES_A_BLOCK))

@@ -1,0 +1,234 @@
+"""What the page of a track's takes shows, one below the other, and what is done there."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from hypotaxis.core.errors import BadBars, NoAnswer
+from hypotaxis.core.midi.programs import program_in_force, wire_told
+from hypotaxis.core.mixing.figures import Figures
+from hypotaxis.core.mixing.sameness import BANDS, Energies, Sameness, later, same_or_different
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.standing import Stretch, choose
+from hypotaxis.core.units import clock_text, level_text, stored_level_text
+from hypotaxis.records import audio
+from hypotaxis.records.journal import Edit, change_session
+from hypotaxis.records.models import Take, Track
+from hypotaxis.steps.session.services.heard import TrackSound
+from hypotaxis.steps.session.services.picture import Picture, TakeView
+
+DIFFERENCE_W, DIFFERENCE_H, DIFFERENCE_DB = 1000, 56, 12.0
+LONGEST_COMPARED_S = 20 * 60
+CLIPS_SHOWN = 8
+WAVE_S = 30.0
+
+
+@dataclass(frozen=True)
+class Span:
+    """Some bars in per cent of the strip's width."""
+
+    x: float
+    w: float
+
+
+@dataclass(frozen=True)
+class Clip:
+    """Where a take clips: its bar in words, and the tick that leads there."""
+
+    told: str
+    tick: int
+
+
+@dataclass(frozen=True)
+class TakeRow:
+    """A take in its row. key: the digit that lets it stand."""
+
+    view: TakeView
+    key: int
+    path: str
+    stands: list[Span]
+    figures: Figures | None
+    clips: list[Clip]
+    called: str
+
+    @property
+    def peak(self) -> str:
+        return stored_level_text(self.figures.peak_db) if self.figures else "–"
+
+    @property
+    def loud(self) -> str:
+        return stored_level_text(self.figures.lufs) if self.figures else "–"
+
+    @property
+    def floor(self) -> str:
+        return stored_level_text(self.figures.floor_db) if self.figures else "–"
+
+    @property
+    def missed(self) -> str:
+        found = self.view.row.measured
+        return str(found.missed) if found else "–"
+
+
+@dataclass(frozen=True)
+class Bracket:
+    """A stretch of what stands, with its take; seam: how it begins, in words."""
+
+    span: Span
+    number: int
+    first_bar: int
+    last_bar: int
+    seam: str
+
+
+class TakesPage:
+    """The takes of one track by its main return."""
+
+    def __init__(self, track: Track, plan: Plan) -> None:
+        self.track, self.plan = track, plan
+        self.picture = Picture(track.session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
+        mine = [take for take in self.picture.takes if take.track_id == track.uid and not take.return_uid]
+        self.takes = sorted(mine, key=lambda take: take.number)
+        self.sound = TrackSound(track, self.takes)
+        self.shown = next(view for view in self.picture.tracks() if view.row.uid == track.uid)
+
+    def span_of(self, first_bar: int, last_bar: int) -> Span:
+        """Where some bars stand."""
+        tempo, whole = self.picture.tempo, self.picture.whole
+        left, right = (
+            float(tempo.samples_at(tempo.bar_tick(bar), self.picture.rate)) / whole.last * 100
+            for bar in (first_bar, last_bar + 1)
+        )
+        return Span(round(left, 3), round(max(0.0, min(100.0, right) - left), 3))
+
+    @cached_property
+    def rows(self) -> list[TakeRow]:
+        """Every take, the oldest first."""
+        views = {view.row.uid: view for view in self.picture.take_views({})}
+        return [self._row(take, views[take.uid], key) for key, take in enumerate(self.takes, start=1)]
+
+    def _row(self, take: Take, view: TakeView, key: int) -> TakeRow:
+        stands = [self.span_of(one.first_bar, one.last_bar) for one in self.sound.stretches if one.uid == str(take.uid)]
+        whole = Stretch(str(take.uid), *take.bars)
+        figures = None if view.lost else audio.figures_kept(take.file) or self.sound.figures(take)
+        clips = self._clips(take, figures) if figures else []
+        return TakeRow(view, key, self.picture.strip_of(take, whole), stands, figures, clips, _called(take))
+
+    def _clips(self, take: Take, figures: Figures) -> list[Clip]:
+        found: dict[int, Clip] = {}
+        tempo = take.run.tempo_map
+        for frame in figures.clips:
+            tick = max(0, tempo.tick_at_us((take.start + frame) * 1e6 / take.sample_rate))
+            at = tempo.position(tick)
+            found.setdefault(at.bar, Clip(str(at), tick))
+        return list(found.values())[:CLIPS_SHOWN]
+
+    @cached_property
+    def brackets(self) -> list[Bracket]:
+        """What stands, by bars."""
+        joints = {joint.bar: joint for joint in self.sound.joints()}
+        numbers = {str(take.uid): take.number for take in self.takes}
+        return [
+            Bracket(
+                self.span_of(one.first_bar, one.last_bar),
+                numbers[one.uid],
+                one.first_bar,
+                one.last_bar,
+                _seam_told(joints.get(one.first_bar)),
+            )
+            for one in self.sound.stretches
+        ]
+
+    def take(self, uid: str) -> Take | None:
+        """One of its takes."""
+        return self.sound.takes.get(uid)
+
+
+def _seam_told(joint) -> str:
+    if joint is None:
+        return ""
+    beside = f"{abs(joint.offset_ms):.0f} ms {'before' if joint.offset_ms < 0 else 'behind'} bar {joint.bar}"
+    where = f"on bar {joint.bar}" if abs(joint.offset_ms) < 0.5 else beside
+    if joint.seam.clean:
+        return f"crosses {where}, over no onset"
+    return f"crosses {where}, the quietest place: no place within a beat is without an onset"
+
+
+def _called(take: Take) -> str:
+    """The sound that was called up on the box before it, in numbers; "" where none was."""
+    rows = [(call[0] & 0xF0, *call[1:], 0)[:3] for call in take.part.calls] if take.part else []
+    found, _ = program_in_force(rows)
+    return wire_told(found.program, found.msb, found.lsb) if found else ""
+
+
+def let_stand(track: Track, take: Take, first_bar: int, last_bar: int) -> str:
+    """Let a take stand for some bars; what was done, in words. Raises BadBars where it does not reach them."""
+    low, high = take.bars
+    if last_bar < first_bar or first_bar < low or last_bar > high:
+        raise BadBars(f"Take {take.number} has bars {low} to {high}: it can stand for some of these.")
+    chosen = choose(track.choices, str(take.uid), first_bar, last_bar)
+    _keep(track, f"Take {take.number} stands in bars {first_bar}–{last_bar} of {track.name}", chosen)
+    return f"Take {take.number} stands in bars {first_bar} to {last_bar}."
+
+
+def as_newest(track: Track) -> str:
+    """Let the newest good takes stand again, whatever was chosen; what was done, in words."""
+    _keep(track, f"The newest takes of {track.name} stand", ())
+    return f"The newest good takes of {track.name} stand."
+
+
+def _keep(track: Track, title: str, chosen: tuple[Stretch, ...]) -> None:
+    rows = [[one.uid, one.first_bar, one.last_bar] for one in chosen]
+    change_session(track.session, title, [Edit("track", str(track.uid), {"chosen": rows})])
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two takes beside each other. path: the band that differs most, bar by bar."""
+
+    one: Take
+    other: Take
+    found: Sameness
+    path: str
+
+    @property
+    def level(self) -> str:
+        return level_text(self.found.level_db)
+
+    @property
+    def bands(self) -> list[tuple[str, float]]:
+        return list(zip(BANDS, self.found.bands_db, strict=True))
+
+
+def compared(page: TakesPage, one: Take, other: Take) -> Compared:
+    """How one take differs from another. Raises NoAnswer where they have no bar in common."""
+    first, last = max(one.bars[0], other.bars[0]), min(one.bars[1], other.bars[1])
+    if last < first:
+        raise NoAnswer(f"Takes {one.number} and {other.number} have no bar in common, so they cannot be compared.")
+    sound, rate = page.sound, one.sample_rate
+    begins, ends = (round(sound.bar_at(bar)) for bar in (first, last + 1))
+    if (ends - begins) / rate > LONGEST_COMPARED_S:
+        raise NoAnswer(f"Takes are compared up to {clock_text(LONGEST_COMPARED_S)}; choose shorter ones.")
+    bars = [(bar, (sound.bar_at(bar + 1) - begins) / rate) for bar in range(first, last + 1)]
+    energies, waves = [], []
+    for take in (one, other):
+        reader, kept = Energies(rate), []
+        for block in sound.blocks_between(take, begins, ends):
+            reader.feed(block)
+            if sum(map(len, kept)) < WAVE_S * rate:
+                kept.append(block.mean(axis=1))
+        energies.append(reader.found())
+        waves.append(np.concatenate(kept))
+    found = same_or_different(*energies, bars, later_samples=later(*waves, rate))
+    return Compared(one, other, found, _difference_path(page, found))
+
+
+def _difference_path(page: TakesPage, found: Sameness) -> str:
+    """Steps, a bar each; its height is the difference, up to DIFFERENCE_DB."""
+    parts = []
+    for bar in found.bars:
+        span = page.span_of(bar.bar, bar.bar)
+        high = min(1.0, abs(bar.worst_db or 0.0) / DIFFERENCE_DB) * DIFFERENCE_H
+        x, w = span.x * DIFFERENCE_W / 100, span.w * DIFFERENCE_W / 100
+        parts.append(f"M{x:.1f} {DIFFERENCE_H}V{DIFFERENCE_H - high:.1f}h{w:.1f}V{DIFFERENCE_H}z")
+    return "".join(parts)
