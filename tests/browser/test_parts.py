@@ -1,5 +1,7 @@
 """A part of one's own in the real interface: programmed in a grid, played from by a generator, mended note by note."""
 
+import re
+
 from django.urls import reverse
 from playwright.sync_api import expect
 
@@ -122,3 +124,42 @@ class NotesTest(BrowserTest):
         self.nothing_is_found()
         self.button("Print to notes")
         self.see("and its generator off. Undo brings both back.")
+
+
+class TakesTest(BrowserTest):
+    def test_takes_are_heard_compared_and_let_stand_by_bars(self):
+        session = Session.objects.get()
+        self.arm("Bittern")
+        for last in ("4", "2"):
+            self.go("session:home")
+            self.page.get_by_label("to bar").fill(last)
+            self.page.get_by_label("stand-in only: faster").check()
+            self.button("Record 1 armed track")
+            self.see("1 take measured, placed.")
+        self.page.get_by_role("link", name="Bittern, side by side").click()
+        self.see("Takes of Bittern")
+        expect(self.page.get_by_text("over no onset")).to_have_count(1)
+        strip = self.page.get_by_role("img", name="Take 1", exact=True)
+        box = strip.bounding_box()
+        self.page.mouse.move(box["x"] + box["width"] * 0.08, box["y"] + 20)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + box["width"] * 0.10, box["y"] + 20, steps=3)
+        self.page.mouse.up()
+        expect(self.page.get_by_label("From bar")).to_have_value("2")
+        self.button("Let it stand")
+        self.see("Take 1 stands in bars 2 to 2.")
+        self.press("Alt+2")
+        self.see("Take 2 stands in bars 1 to 2.")
+        self.button("Let the newest stand again")
+        self.see("The newest good takes of Bittern stand.")
+        self.button("Compare them")
+        self.see("The same sound.")
+        self.nothing_is_found()
+        # One goes on where the other was.
+        self.page.get_by_role("button", name="Hear", exact=True).first.click()
+        heard = self.page.locator("[data-heard]")
+        expect(heard).to_have_text(re.compile("0:0[1-9]"))
+        self.page.get_by_role("button", name="Hear", exact=True).last.click()
+        expect(heard).to_have_text(re.compile("0:0[2-9]"))
+        self.press("Space")
+        self.assertEqual(session.tracks.get(name="Bittern").chosen, [])

@@ -2,6 +2,7 @@
 
 import zipfile
 from collections.abc import Iterable, Iterator, Sequence
+from hashlib import sha256
 from pathlib import Path
 from typing import BinaryIO
 
@@ -20,6 +21,7 @@ from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
 from hypotaxis.records.patch_lists import sound_of
 from hypotaxis.records.plan import controls_of, notes_of
+from hypotaxis.records.track_sound import TrackSound
 
 KEPT_WAVES, KEPT_ARCHIVES = 100, 2
 """How many handed-over files are kept; all of them can be made again."""
@@ -63,6 +65,47 @@ def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
 
     name = f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}.wav"
     return audio.made_once("handover", name, write, keep=KEPT_WAVES)
+
+
+def joined_tracks(session: Session, takes: Sequence[Take]) -> list[TrackSound]:
+    """The tracks for which several takes stand, each as what stands of it."""
+    found = []
+    for track in session.tracks.shown():
+        mine = [take for take in takes if take.track_id == track.uid and not take.return_uid]
+        sound = TrackSound(track, mine, only_placed=True) if len(mine) > 1 else None
+        if sound and sound.is_joined:
+            found.append(sound)
+    return found
+
+
+def joined_file(sound: TrackSound, line: FileLine) -> Path:
+    """What stands of a track as one 24-bit Broadcast Wave file, its takes joined in seams."""
+    first, last = sound.span
+    channels = max(take.channels for take in sound.takes.values())
+    bext = Broadcast(
+        description=f"{sound.track.session.name}: {sound.track.name}, what stands: {', '.join(sound.told)}"[:256],
+        recorded=timezone.localtime().replace(tzinfo=None),
+        time_reference=max(0, line.reference(first)),
+        history=f"A=PCM,F={sound.rate},W=24,M={'mono' if channels == 1 else 'stereo'},T=Hypotaxis",
+    )
+    # What lies before the files' own zero is the lead-in, in which nothing stands.
+    early = max(0, -line.reference(first))
+
+    def write(stream: BinaryIO) -> None:
+        form = {"rate": sound.rate, "channels": channels, "frames": last - first - early}
+        write_wave(stream, _without(sound.standing_blocks(), early), **form, bext=bext)
+
+    name = sha256(f"{sound.key}-{line.samples}".encode()).hexdigest()[:32]
+    return audio.made_once("handover", f"{name}.wav", write, keep=KEPT_WAVES)
+
+
+def _without(blocks: Iterable[np.ndarray], early: int) -> Iterator[np.ndarray]:
+    """The blocks without so many frames at their beginning."""
+    for block in blocks:
+        cut = min(early, len(block))
+        early -= cut
+        if cut < len(block):
+            yield block[cut:]
 
 
 def _description(take: Take, line: FileLine) -> str:
@@ -123,6 +166,8 @@ def everything(session: Session, plan: Plan) -> Path:
             for take in takes:
                 path = wave_file(take, line, from_zero=False)
                 bundle.write(path, f"{file_name(session, take.title, 'take', take.number)}.wav")
+            for sound in joined_tracks(session, takes):
+                bundle.write(joined_file(sound, line), f"{file_name(session, sound.track.name, 'what stands')}.wav")
             bundle.writestr("read-me.txt", read_me(session, takes, line, lost))
 
     return audio.write_whole("handover", ".zip", write)

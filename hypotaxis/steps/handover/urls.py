@@ -8,6 +8,7 @@ app_name = "handover"
 urlpatterns = [
     path("", views.home, name="home"),
     path("take/<uuid:uid>.wav", views.wave, name="wave"),
+    path("track/<uuid:uid>.wav", views.standing, name="standing"),
     path("notes.mid", views.score, name="score"),
     path("everything.zip", views.everything, name="everything"),
 ]

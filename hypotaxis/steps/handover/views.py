@@ -43,6 +43,7 @@ def home(request):
         "rows": rows,
         "line": line,
         "first_bar": line.bars + 1,
+        "joined": services.joined_tracks(session, takes),
         "apart": sum(bool(take.run.apart) for take in takes),
         "unplaced": session.takes.kept().filter(placement__isnull=True).count(),
     }
@@ -55,6 +56,19 @@ def wave(request, uid):
     line = services.line_of(take.session, services.placed_takes(take.session))
     path = services.wave_file(take, line, from_zero=request.GET.get("from") == "zero")
     name = services.file_name(take.session, take.title, "take", take.number) + ".wav"
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
+
+
+def standing(request, uid):
+    """What stands of a track, joined, as Broadcast Wave."""
+    here = in_use(request)
+    takes = services.placed_takes(here.session) if here.session else []
+    joined = services.joined_tracks(here.session, takes) if takes else []
+    sound = next((one for one in joined if one.track.uid == uid), None)
+    if sound is None:
+        raise Http404
+    path = services.joined_file(sound, services.line_of(here.session, takes))
+    name = services.file_name(here.session, sound.track.name, "what stands") + ".wav"
     return FileResponse(path.open("rb"), as_attachment=True, filename=name, content_type="audio/wav")
 
 

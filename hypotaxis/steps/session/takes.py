@@ -1,7 +1,7 @@
 """The page of a track's takes: one below the other, heard in turn, compared, and let stand by bars."""
 
 from django.contrib import messages
-from django.http import FileResponse, Http404
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
@@ -10,6 +10,7 @@ from hypotaxis.core.mixing.sameness import SOUND_DB
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Track
+from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.services.takes_page import (
     DIFFERENCE_DB,
     DIFFERENCE_H,
@@ -64,7 +65,7 @@ def hear(request, uid, take):
     found = page.take(str(take))
     if found is None:
         raise Http404
-    return FileResponse(page.sound.heard(found).open("rb"), content_type="audio/wav")
+    return sound_file(request, page.sound.heard(found))
 
 
 def stands(request, uid):
@@ -72,7 +73,7 @@ def stands(request, uid):
     page = _page(request, uid)
     if not page.sound.stretches:
         raise Http404
-    return FileResponse(page.sound.as_it_stands().open("rb"), content_type="audio/wav")
+    return sound_file(request, page.sound.as_it_stands())
 
 
 def _page(request, uid) -> TakesPage:

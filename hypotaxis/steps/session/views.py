@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping
 
 from django.contrib import messages
-from django.http import FileResponse, Http404
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -20,6 +20,7 @@ from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.plan import last_bar_of
+from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.forms import (
     BarsForm,
     JoinForm,
@@ -487,7 +488,7 @@ def place(request, uid):
 def listen(request, uid, how):
     """A take with its notes' clicks, placed or as it arrived."""
     take = get_object_or_404(Take.objects.select_related("session", "track", "run__session"), uid=uid)
-    return FileResponse(glued(take, placed=how == "placed").open("rb"), content_type="audio/wav")
+    return sound_file(request, glued(take, placed=how == "placed"))
 
 
 def _picture(request, here: InUse) -> Picture:

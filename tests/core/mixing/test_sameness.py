@@ -49,7 +49,8 @@ class SamenessTest(SimpleTestCase):
         for seed in range(2, 12):
             found = self.against(played(seed))
             self.assertEqual((found.kind, found.told), (sameness.SAME, "The same sound."), seed)
-            self.assertLess(max(abs(bar.worst_db) for bar in found.bars), 3.0)
+            self.assertLess(max(abs(bar.worst_db) for bar in found.bars), 4.0)
+            self.assertLess(np.median([bar.together_db for bar in found.bars]), 0.9)
 
     def test_another_level_of_the_same_sound(self):
         found = self.against(played(2) * 0.5)

@@ -15,7 +15,7 @@ from hypotaxis.core.units import clock_text, level_text, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Take, Track
-from hypotaxis.steps.session.services.heard import TrackSound
+from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.picture import Picture, TakeView
 
 DIFFERENCE_W, DIFFERENCE_H, DIFFERENCE_DB = 1000, 56, 12.0

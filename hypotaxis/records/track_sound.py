@@ -35,9 +35,10 @@ class Joint:
 
 
 class TrackSound:
-    """The takes of a track by its main return, as sound."""
+    """The takes of a track by its main return, as sound. only_placed: without those that are not placed."""
 
-    def __init__(self, track: Track, takes: list[Take]) -> None:
+    def __init__(self, track: Track, takes: list[Take], *, only_placed: bool = False) -> None:
+        takes = [take for take in takes if take.placement is not None or not only_placed]
         self.track, self.takes = track, {str(take.uid): take for take in takes if not take.lost}
         self.tempo = track.session.tempo_map
         self.rate = takes[0].sample_rate if takes else track.session.rig.sample_rate
@@ -122,9 +123,33 @@ class TrackSound:
 
     def as_it_stands(self) -> Path:
         """What stands, joined."""
+        return self._made(self.key, self.pieces())
+
+    @property
+    def is_joined(self) -> bool:
+        """Whether more than one take stands."""
+        return len({one.uid for one in self.stretches}) > 1
+
+    def standing_blocks(self) -> Iterator[np.ndarray]:
+        """What stands between the ends of its span, block by block, as loud as it was recorded."""
+        return joined(self.pieces(), *self.span, self.rate)
+
+    @property
+    def told(self) -> list[str]:
+        """Which take stands where, in words."""
+        return [
+            f"bars {one.first_bar} to {one.last_bar} take {self.takes[one.uid].number}"
+            if one.last_bar > one.first_bar
+            else f"bar {one.first_bar} take {self.takes[one.uid].number}"
+            for one in self.stretches
+        ]
+
+    @property
+    def key(self) -> str:
+        """What its standing sound depends on."""
         placed = [(one.uid, self.takes[one.uid].placement, self.takes[one.uid].fitted_ppm) for one in self.stretches]
-        key = f"{self.stretches}-{placed}-{self.joints()}-{self.span}"
-        return self._made(key, self.pieces())
+        trims = [(take.home_trim_db, take.inverted) for take in self.takes.values()]
+        return f"{self.stretches}-{placed}-{self.joints()}-{self.span}-{trims}"
 
     def _made(self, key: str, pieces: list[Piece]) -> Path:
         first, last = self.span

@@ -1,0 +1,141 @@
+"""Takes of a track side by side: figures, what stands by bars, heard from any place, compared, handed over joined."""
+
+import io
+
+import numpy as np
+import soundfile
+from django.urls import reverse
+
+from hypotaxis.core.mixing import sameness
+from hypotaxis.records import audio, journal
+from hypotaxis.records.models import Take, Track
+from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.steps.session.services.recording import start_pass
+from hypotaxis.steps.session.services.takes_page import TakesPage, compared
+from tests.web.base import DemoTest
+
+
+class TakesTest(DemoTest):
+    def setUp(self):
+        super().setUp()
+        self.arm("Bittern")
+        for last in (8, 4):
+            bars = {"first_bar": 1, "last_bar": last}
+            start_pass(self.session, self.plan, **bars, fast=True, place_takes=True)
+        self.old, self.new = Take.objects.order_by("number")
+
+    @property
+    def bittern(self) -> Track:
+        return Track.objects.select_related("session__rig").get(name="Bittern")
+
+    @property
+    def sound(self) -> TrackSound:
+        return TrackSound(self.bittern, list(Take.objects.select_related("run__session", "track")))
+
+    def page_of(self, query: str = ""):
+        return self.client.get(reverse("session:takes", args=[self.bittern.uid]) + query)
+
+    def stand(self, take: Take, first: int, last: int):
+        asked = {"to": "stand", "take": str(take.uid), "first_bar": first, "last_bar": last}
+        return self.client.post(reverse("session:takes", args=[self.bittern.uid]), asked, follow=True)
+
+    def stretches(self) -> list[tuple[int, int, int]]:
+        numbers = {str(take.uid): take.number for take in (self.old, self.new)}
+        return [(numbers[one.uid], one.first_bar, one.last_bar) for one in self.sound.stretches]
+
+    def test_what_stands_is_chosen_by_bars_and_taken_back(self):
+        self.assertEqual(self.stretches(), [(2, 1, 4), (1, 5, 8)])
+        self.assertIn("Take 1 stands in bars 2 to 3.", self.told(self.stand(self.old, 2, 3)))
+        self.assertEqual(self.stretches(), [(2, 1, 1), (1, 2, 3), (2, 4, 4), (1, 5, 8)])
+        self.assertIn("Take 2 has bars 1 to 4", self.told(self.stand(self.new, 3, 6)))
+        journal.undo(self.rig, self.session)
+        self.assertEqual(self.stretches(), [(2, 1, 4), (1, 5, 8)])
+        self.stand(self.old, 1, 8)
+        self.assertEqual(self.stretches(), [(1, 1, 8)])
+        self.client.post(reverse("session:takes", args=[self.bittern.uid]), {"to": "newest"})
+        self.assertEqual(self.stretches(), [(2, 1, 4), (1, 5, 8)])
+
+    def test_seams_cross_beside_the_notes(self):
+        (joint,) = self.sound.joints()
+        self.assertEqual((joint.bar, joint.seam.clean), (5, True))
+        # A note stands on the bar: the fade ends before it.
+        self.assertTrue(8.0 <= abs(joint.offset_ms) <= 10.0, joint.offset_ms)
+        self.assertContains(self.page_of(), "over no onset")
+
+    def test_figures_are_told_and_a_clip_leads_to_its_bar(self):
+        figures = audio.figures_kept(self.old.file)
+        self.assertAlmostEqual(figures.peak_db, self.old.peak_db, delta=0.05)
+        sound, rate = soundfile.read(audio.take_path(self.old.file), always_2d=True)
+        at = round(3.3 * rate)
+        sound[at : at + 5] = 1.0
+        self.old.file = audio.keep_take(
+            [sound], rate=rate, channels=sound.shape[1], frames=len(sound), first_sample=self.old.first_sample
+        )
+        self.old.save()
+        page = self.page_of()
+        # 3.3 s of the file less half a second of lead-in and its lateness, at 96 BPM: a little behind beat 4.4.
+        self.assertContains(page, "bar 2, beat 1")
+        self.assertContains(page, "Clipped 1 time")
+
+    def test_they_are_heard_alike_from_any_place(self):
+        quiet, rate = soundfile.read(audio.take_path(self.new.file), always_2d=True)
+        self.new.file = audio.keep_take(
+            [quiet * 0.25], rate=rate, channels=quiet.shape[1], frames=len(quiet), first_sample=self.new.first_sample
+        )
+        self.new.save()
+        heard = {}
+        for take in (self.old, self.new):
+            answer = self.client.get(reverse("session:takes-hear", args=[self.bittern.uid, take.uid]))
+            heard[take.number] = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))[0]
+        self.assertEqual(len(heard[1]), len(heard[2]), "on one time line, so that changing goes on at the same place")
+        first = slice(rate, 9 * rate)
+        loud = [20 * np.log10(np.sqrt((sound[first] ** 2).mean())) for sound in heard.values()]
+        self.assertAlmostEqual(*loud, delta=0.5)
+        address = reverse("session:takes-hear", args=[self.bittern.uid, self.old.uid])
+        part = self.client.get(address, headers={"Range": "bytes=100-199"})
+        self.assertEqual((part.status_code, len(b"".join(part.streaming_content))), (206, 100))
+        self.assertTrue(part["Content-Range"].startswith("bytes 100-199/"))
+        self.assertEqual(self.client.get(address, headers={"Range": "bytes=999999999-"}).status_code, 416)
+        last = self.client.get(address, headers={"Range": "bytes=-10"})
+        self.assertEqual(len(b"".join(last.streaming_content)), 10)
+
+    def test_what_stands_is_heard_and_handed_over_joined(self):
+        answer = self.client.get(reverse("session:takes-stand", args=[self.bittern.uid]))
+        made, rate = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)
+        sound = self.sound
+        first, _ = sound.span
+        (joint,) = sound.joints()
+        for take, at in ((self.new, joint.seam.place - rate), (self.old, joint.seam.place + rate)):
+            alone = sound.read(sound.takes[str(take.uid)], 1.0)(at, at + 4800)
+            np.testing.assert_allclose(made[at - first : at - first + 4800], alone, atol=2e-4)
+        self.assertContains(self.client.get(reverse("handover:home")), "bars 1 to 4 take 2, bars 5 to 8 take 1")
+        file = self.client.get(reverse("handover:standing", args=[self.bittern.uid]))
+        whole, _ = soundfile.read(io.BytesIO(b"".join(file.streaming_content)), always_2d=True)
+        self.assertAlmostEqual(float(np.abs(whole).max()), float(np.abs(made).max()), delta=1e-3)
+        other = self.session.tracks.exclude(uid=self.bittern.uid).first()
+        self.assertEqual(self.client.get(reverse("handover:standing", args=[other.uid])).status_code, 404)
+
+    def test_two_takes_are_compared(self):
+        page = TakesPage(self.bittern, self.plan)
+        found = compared(page, *(page.take(str(take.uid)) for take in (self.new, self.old))).found
+        self.assertEqual((found.kind, [bar.bar for bar in found.bars]), (sameness.SAME, [1, 2, 3, 4]))
+        self.assertLess(max(abs(bar.worst_db) for bar in found.bars), 2.0)
+        # Another program on the box: another sound.
+        self.session.tracks.filter(name="Bittern").update(program=5)
+        start_pass(self.session, self.plan, first_bar=1, last_bar=4, fast=True, place_takes=True)
+        wrong = Take.objects.order_by("number").last()
+        page = self.page_of(f"?one={wrong.uid}&other={self.old.uid}")
+        self.assertContains(page, "Another sound all along: the first is")
+        self.assertContains(page, "Called up before it: program 5 on the wire")
+
+    def test_lost_and_silent_takes_and_strange_questions_break_nothing(self):
+        audio.take_path(self.old.file).unlink()
+        self.assertContains(self.page_of(), "Its sound is lost: its file is missing")
+        self.assertEqual(self.client.get(reverse("session:takes-stand", args=[self.bittern.uid])).status_code, 200)
+        gone = reverse("session:takes-hear", args=[self.bittern.uid, self.old.uid])
+        self.assertEqual(self.client.get(gone).status_code, 404)
+        self.assertEqual(self.page_of(f"?one=x&other={self.new.uid}").status_code, 200)
+        here = reverse("session:takes", args=[self.bittern.uid])
+        self.assertIn("Choose a take first.", self.told(self.client.post(here, {"to": "stand"}, follow=True)))
+        empty = self.session.tracks.exclude(uid=self.bittern.uid).first()
+        self.assertContains(self.client.get(reverse("session:takes", args=[empty.uid])), "No takes yet")
