@@ -124,7 +124,6 @@ def the_instruments(page: Page, address: str) -> None:
     page.get_by_label("Or text pasted from a manual").fill(MANUAL)
     page.get_by_role("button", name="Look at it").click()
     page.get_by_text("Keep it").wait_for()
-    keep(page, "patch-preview")
 
 
 def the_session(page: Page, address: str) -> None:
@@ -150,6 +149,13 @@ def the_session(page: Page, address: str) -> None:
     page.get_by_role("button", name="Compare them").click()
     page.get_by_text("The same sound.").wait_for()
     keep(page, "session-takes")
+    page.goto(f"{address}/session/plan/")
+    page.get_by_label("To bar").fill("4")
+    page.get_by_label("Stand-in only").check()
+    page.get_by_role("button", name="Plan the fewest passes").click()
+    page.get_by_role("button", name="in a row").click()
+    page.get_by_text("All passes are done.").wait_for(timeout=90_000)
+    keep(page, "session-plan")
     page.goto(f"{address}/session/")
     page.get_by_role("link", name="Bittern", exact=True).click()
     page.get_by_role("link", name="Its notes, to mend").click()

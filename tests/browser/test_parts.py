@@ -163,3 +163,23 @@ class TakesTest(BrowserTest):
         expect(heard).to_have_text(re.compile("0:0[2-9]"))
         self.press("Space")
         self.assertEqual(session.tracks.get(name="Bittern").chosen, [])
+
+
+class PlanTest(BrowserTest):
+    def test_passes_are_planned_edited_and_recorded_in_a_row(self):
+        self.go("session:home")
+        self.page.get_by_role("link", name="Pass plan").click()
+        self.see("No plan yet")
+        self.page.get_by_label("To bar").fill("2")
+        self.page.get_by_label("Stand-in only").check()
+        self.button("Plan the fewest passes")
+        self.see("the fewest passes")
+        self.page.get_by_label("Pass of Bittern").select_option(label="pass 2")
+        self.see("Bittern is recorded in pass 2 now.")
+        self.page.get_by_label("Pass of Sedge lower").select_option(label="pass 1")
+        self.see("They need a pass each.")
+        self.nothing_is_found()
+        self.button("in a row")
+        self.see("All passes are done.")
+        self.see("done, good")
+        self.assertEqual(len({take.track_id for take in Session.objects.get().takes.all()}), 5)

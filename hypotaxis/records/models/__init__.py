@@ -2,7 +2,7 @@
 
 from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
-from hypotaxis.records.models.session import Pass, PlayedChunk, PlayIn, Session, Take, Track
+from hypotaxis.records.models.session import Pass, PassPlan, PlannedPass, PlayedChunk, PlayIn, Session, Take, Track
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.sync import Proof
 from hypotaxis.records.models.timing import Sounding
@@ -19,8 +19,10 @@ __all__ = [
     "Loop",
     "OwnPort",
     "Pass",
+    "PassPlan",
     "Patch",
     "PatchList",
+    "PlannedPass",
     "PlayIn",
     "PlayedChunk",
     "Proof",

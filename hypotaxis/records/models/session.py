@@ -103,14 +103,52 @@ class Track(WithUid):
         return None if self.program is None else Program(self.program, self.msb, self.lsb)
 
 
+class PassPlan(WithUid):
+    """Passes that are to be recorded one after the other. gap_s: between two; repeat: a pass that fails its check is
+    recorded once more; job: the work that runs them; stop_after: it ends when the pass that is recorded has."""
+
+    session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="plans")
+    first_bar = models.PositiveIntegerField()
+    last_bar = models.PositiveIntegerField()
+    gap_s = models.FloatField(default=3.0)
+    repeat = models.BooleanField(default=True)
+    fast = models.BooleanField(default=False)
+    fewest = models.BooleanField(default=True)
+    job = models.OneToOneField(Job, on_delete=models.SET_NULL, null=True, related_name="pass_plan")
+    stop_after = models.BooleanField(default=False)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["made"]
+
+    def __str__(self) -> str:
+        return f"Pass plan of {self.session}"
+
+
+class PlannedPass(WithUid):
+    """One pass of a plan. tracks: uids of those that are recorded in it."""
+
+    plan = models.ForeignKey(PassPlan, on_delete=models.CASCADE, related_name="columns")
+    order = models.PositiveIntegerField()
+    tracks = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["order"]
+
+    def __str__(self) -> str:
+        return f"Planned pass {self.order + 1}"
+
+
 class Pass(WithUid):
-    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved: system
-    names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first frame, frames];
-    led: a core.sync.led.LedRun, of a pass that a box led; tempo: the TempoMap by which it was played; measuring: the
-    work that measures its takes and places them, once it is recorded."""
+    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved:
+    system names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first
+    frame, frames]; planned: the pass of a plan that it records; led: a core.sync.led.LedRun, of a pass that a box
+    led; tempo: the TempoMap by which it was played; measuring: the work that measures its takes and places them,
+    once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
+    planned = models.ForeignKey(PlannedPass, on_delete=models.SET_NULL, null=True, related_name="runs")
     measuring = models.OneToOneField(Job, on_delete=models.SET_NULL, null=True, related_name="measured_run")
     number = models.PositiveIntegerField()
     first_bar = models.PositiveIntegerField()

@@ -3,7 +3,8 @@
 from hypotaxis.steps.session.services.free_playing import play_freely
 from hypotaxis.steps.session.services.importing import take_in
 from hypotaxis.steps.session.services.part_loop import go_round
+from hypotaxis.steps.session.services.planning import run_plan
 from hypotaxis.steps.session.services.playing_in import play
 from hypotaxis.steps.session.services.recording import call_up, record
 
-__all__ = ["call_up", "go_round", "play", "play_freely", "record", "take_in"]
+__all__ = ["call_up", "go_round", "play", "play_freely", "record", "run_plan", "take_in"]

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, notes, parts, playing, takes, views
+from hypotaxis.steps.session import grid, notes, parts, plan, playing, takes, views
 
 app_name = "session"
 urlpatterns = [
@@ -42,6 +42,8 @@ urlpatterns = [
     path("pass/<uuid:uid>/measure/", views.measure, name="measure"),
     path("sessions/", views.sessions, name="sessions"),
     path("sessions/<str:kind>/<uuid:uid>/", views.tidy, name="tidy"),
+    path("plan/", plan.home, name="plan"),
+    path("plan/state/", plan.state, name="plan-state"),
     path("takes/<uuid:uid>/", takes.home, name="takes"),
     path("takes/<uuid:uid>/stands.wav", takes.stands, name="takes-stand"),
     path("takes/<uuid:uid>/<uuid:take>.wav", takes.hear, name="takes-hear"),

@@ -34,7 +34,7 @@ from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.lateness import clock_ms, known_ms
-from hypotaxis.records.models import Job, Pass, Rig, Session, Take, Track
+from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.studio import send_apart, studio_for
@@ -65,11 +65,7 @@ def start_pass(
     one the bars are played in a loop, 0: until it is stopped, and each time is a take. run_in: bars before, the first
     time; led: one of LED; token: of the form; one that is sent
     twice makes one pass."""
-    armed = []
-    for row in session.tracks.shown().filter(armed=True):
-        instrument = plan.instrument(row.instrument_uid)
-        calls = tuple(track_calls(row, instrument)) if instrument else ()
-        armed.append(ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls))
+    armed = [armed_track(row, plan) for row in session.tracks.shown().filter(armed=True)]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
     led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if led else None
     if led and led_by is None:
@@ -120,6 +116,24 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
     with transaction.atomic():
         if before := asked_before(token):
             return before.run
+        if PassPlan.objects.filter(session__rig=session.rig, job__state__in=Job.UNFINISHED).exists():
+            raise CannotSchedule("The pass plan is running. Stop it, or wait until it is done.")
+        run = make_pass(session, setup, token=token, **chosen)
+    hand_over(run.job)
+    return run
+
+
+def armed_track(row: Track, plan: Plan) -> ArmedTrack:
+    """A track as a pass sees it."""
+    instrument = plan.instrument(row.instrument_uid)
+    calls = tuple(track_calls(row, instrument)) if instrument else ()
+    return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls)
+
+
+def make_pass(session: Session, setup: PassSetup, *, token: str = "", **chosen) -> Pass:
+    """The row of a pass with its work, which nobody has been told of yet. Raises CannotSchedule while another one is
+    recorded."""
+    with transaction.atomic():
         busy = Pass.objects.filter(session__rig=session.rig, job__state__in=Job.UNFINISHED).first()
         if busy:
             raise CannotSchedule(f"Pass {busy.number} is still running. Stop it, or wait until it is done.")
@@ -129,7 +143,6 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
         run.tempo = to_json(session.tempo_map)
         _schedule(run, setup)
         run.save()
-    hand_over(job)
     return run
 
 

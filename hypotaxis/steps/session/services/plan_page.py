@@ -1,0 +1,161 @@
+"""What the page of a pass plan shows: passes across, returns down."""
+
+import shutil
+from dataclasses import dataclass
+from functools import cached_property
+
+from django.conf import settings
+
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
+from hypotaxis.core.session.standing import Stretch
+from hypotaxis.core.units import clock_text
+from hypotaxis.records.models import PassPlan, PlannedPass, Session, Take
+from hypotaxis.records.plan import notes_in_bars
+from hypotaxis.steps.session.services import recording
+from hypotaxis.steps.session.services.picture import Picture
+from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, newest, state_of, trouble_of
+
+BYTES_A_FRAME = 6
+"""Stereo, 24 bit."""
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A track in a pass."""
+
+    uid: str
+    name: str
+    notes_path: str
+    sound_path: str
+    late: str
+    trouble: str
+    take: Take | None
+
+
+@dataclass(frozen=True)
+class Column:
+    """A pass of the plan."""
+
+    row: PlannedPass
+    number: int
+    state: str
+    told: str
+    starts: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """A return, and what comes home by it in each pass. apart: why its tracks need a pass each."""
+
+    name: str
+    colour: str
+    cells: list[list[Cell]]
+    apart: str
+
+
+class PlanPage:
+    """The session's pass plan; row None where it has none yet."""
+
+    def __init__(self, session: Session, plan: Plan) -> None:
+        self.session, self.plan = session, plan
+        self.row: PassPlan | None = newest(session)
+        self.picture = Picture(session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
+        self._shown = {str(view.row.uid): view for view in self.picture.tracks()}
+        self._columns = list(self.row.columns.all()) if self.row else []
+        self._states = [state_of(column) for column in self._columns]
+        self._takes = [{str(take.track_id): take for take in last_takes(column)} for column in self._columns]
+
+    @property
+    def running(self) -> bool:
+        """Whether it is at work."""
+        return bool(self.row and self.row.job and not self.row.job.finished)
+
+    @property
+    def waits(self) -> int:
+        """Passes that are still to be recorded."""
+        return self._states.count(WAITS)
+
+    @property
+    def trouble(self) -> str:
+        """Why it stopped, where nobody asked for that."""
+        job = self.row.job if self.row else None
+        return job.message if job and job.finished else ""
+
+    @cached_property
+    def each_s(self) -> float:
+        """How long a pass takes."""
+        return seconds_of(1, self._song_s, 0.0)
+
+    @property
+    def _song_s(self) -> float:
+        tempo, row = self.picture.tempo, self.row
+        first, last = (float(tempo.us_at(tempo.bar_tick(bar))) for bar in (row.first_bar, row.last_bar + 1))
+        return (last - first) / 1e6
+
+    @cached_property
+    def columns(self) -> list[Column]:
+        """The passes, in order."""
+        found = []
+        for number, (row, state) in enumerate(zip(self._columns, self._states, strict=True)):
+            bad = sum(bool(trouble_of(take)) for take in self._takes[number].values())
+            told = {RECORDS: "recording", WAITS: "waits"}.get(state, f"done, {bad} not good" if bad else "done, good")
+            starts = seconds_of(number, self._song_s, self.row.gap_s) + (self.row.gap_s if number else 0.0)
+            found.append(Column(row, number + 1, state, told, clock_text(starts)))
+        return found
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        """A line a return, in the order of the tracks."""
+        tracks: dict[tuple[str, ...], list[str]] = {}
+        planned = {uid for column in self._columns for uid in column.tracks}
+        for uid, view in self._shown.items():
+            if uid in planned and view.instrument:
+                tracks.setdefault(tuple(view.instrument.returns), []).append(uid)
+        return [self._line(inputs, uids) for inputs, uids in tracks.items()]
+
+    def _line(self, inputs: tuple[str, ...], uids: list[str]) -> Line:
+        cells = [
+            [self._cell(uid, place) for uid in uids if uid in column.tracks]
+            for place, column in enumerate(self._columns)
+        ]
+        first = self._shown[uids[0]]
+        armed = [recording.armed_track(self._shown[uid].row, self.plan) for uid in uids[:2]]
+        apart = why_apart(self.plan, *armed) if len(armed) == 2 else ""
+        return Line(returns_text(self.plan.rig, inputs), first.instrument.colour, cells, apart)
+
+    def _cell(self, uid: str, place: int) -> Cell:
+        view, take = self._shown[uid], self._takes[place].get(uid)
+        sound = self.picture.strip_of(take, Stretch(str(take.uid), *take.bars)) if take else ""
+        found = take.measured if take else None
+        late = f"{found.lateness_ms:+.1f}".replace("-", "−") if found else ""
+        return Cell(uid, view.row.name, view.notes_path, sound, late, trouble_of(take) if take else "", take)
+
+    @cached_property
+    def left_out(self) -> list[tuple[str, str]]:
+        """(name, why) of tracks with notes that cannot be recorded."""
+        if not self.row:
+            return []
+        rows = [row for row in self.picture.rows if len(notes_in_bars(row, self.row.first_bar, self.row.last_bar))]
+        _, left = wanted_of(self.plan, [recording.armed_track(row, self.plan) for row in rows])
+        named = {str(row.uid): row.name for row in rows}
+        return [(named[one.uid], one.why) for one in left if isinstance(one, LeftOut)]
+
+    @property
+    def sums(self) -> list[tuple[str, str]]:
+        """What it comes to."""
+        takes = sum(len(column.tracks) for column in self._columns)
+        whole = seconds_of(len(self._columns), self._song_s, self.row.gap_s)
+        left = seconds_of(self.waits, self._song_s, self.row.gap_s)
+        open_ones = [len(c.tracks) for c, state in zip(self._columns, self._states, strict=True) if state == WAITS]
+        needs_mb = self.each_s * self.plan.rig.sample_rate * BYTES_A_FRAME * sum(open_ones) / 1e6
+        free_mb = shutil.disk_usage(settings.DATA).free / 1e6
+        return [
+            ("passes", f"{len(self._columns)}{'' if self.row.fewest else ', perhaps not the fewest'}"),
+            ("takes", str(takes)),
+            ("each pass", clock_text(self.each_s)),
+            ("with gaps, all", clock_text(whole)),
+            ("still to go", clock_text(left) if self.waits else "0:00"),
+            ("needs on the disk, MB", f"{needs_mb:,.0f} of {free_mb:,.0f}"),
+        ]

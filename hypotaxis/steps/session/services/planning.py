@@ -1,0 +1,236 @@
+"""The pass plan: which tracks are recorded in which pass, run in a row, each take checked as it comes.
+
+The plan is rows, one a pass; which of them are done follows from the passes that were recorded for them. So what was
+stopped, or died, goes on where it was.
+"""
+
+import time
+from collections.abc import Sequence
+
+from django.db import transaction
+from django.db.models import Max
+
+from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, SoundLost
+from hypotaxis.core.mixing.sameness import LEVEL, SAME
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.pass_plan import fewest_passes, fits, wanted_of, why_apart
+from hypotaxis.core.session.passes import plan_pass
+from hypotaxis.core.units import counted
+from hypotaxis.records.jobs import Reporter, ask_to_cancel, begin, hand_over, running, work
+from hypotaxis.records.lateness import clock_ms, known_ms
+from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take
+from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
+from hypotaxis.steps.session.services import recording
+from hypotaxis.steps.session.services.takes_page import TakesPage, compared
+
+KIND = "pass plan"
+LATE_MS = 1.0
+"""By how much a lateness may be off beyond what both measurements leave open."""
+LOOK_S = 0.1
+WAITS, RECORDS, GOOD, FAILED = "waits", "recording", "good", "failed"
+
+
+@transaction.atomic
+def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **chosen) -> PassPlan:
+    """A plan of as few passes as can be, of all tracks with notes in these bars. Raises BadBars, CannotSchedule."""
+    last = last_bar_of(session)
+    if not 1 <= first_bar <= last_bar <= last:
+        raise BadBars(f"Bars {first_bar} to {last_bar} are none of this session: it has {last}.")
+    _not_while_it_runs(newest(session))
+    rows = [row for row in session.tracks.shown() if len(notes_in_bars(row, first_bar, last_bar))]
+    wanted, _ = wanted_of(plan, [recording.armed_track(row, plan) for row in rows])
+    if not wanted:
+        raise CannotSchedule("No track with notes in these bars has an instrument with a way out and a way home.")
+    found = fewest_passes(wanted)
+    made = PassPlan.objects.create(
+        session=session, first_bar=first_bar, last_bar=last_bar, fewest=found.fewest, **chosen
+    )
+    for order, uids in enumerate(found.passes):
+        PlannedPass.objects.create(plan=made, order=order, tracks=list(uids))
+    return made
+
+
+def newest(session: Session) -> PassPlan | None:
+    """The session's plan."""
+    return session.plans.select_related("job").last()
+
+
+@transaction.atomic
+def move(row: PassPlan, plan: Plan, track: str, to: int) -> str:
+    """Let a track be recorded in another pass (from 0; behind the last one: in a new one); what was done, in words.
+    Raises CannotSchedule where it cannot be there."""
+    _not_while_it_runs(row)
+    columns = list(row.columns.all())
+    if to == len(columns):
+        columns.append(PlannedPass(plan=row, order=(row.columns.aggregate(Max("order"))["order__max"] or 0) + 1))
+    from_ = next((one for one in columns if track in one.tracks), None)
+    if from_ is None or not 0 <= to < len(columns):
+        raise CannotSchedule("That track or pass is no longer in the plan. Look at it anew.")
+    target = columns[to]
+    if state_of(target) != WAITS or state_of(from_) != WAITS:
+        raise CannotSchedule("A pass that was recorded stays as it was. Plan again, or choose one that waits.")
+    named = {str(one.uid): recording.armed_track(one, plan) for one in row.session.tracks.all()}
+    wanted, _ = wanted_of(plan, list(named.values()))
+    for _, one, other in fits(wanted, [[*target.tracks, track]]) if target is not from_ else ():
+        raise CannotSchedule(why_apart(plan, named[one], named[other]) + " They need a pass each.")
+    from_.tracks = [one for one in from_.tracks if one != track]
+    target.tracks = [*target.tracks, track] if target is not from_ else target.tracks
+    for one in {from_, target} if target is not from_ else {from_}:
+        one.save()
+    row.columns.filter(tracks=[]).delete()
+    return f"{named[track].name} is recorded in pass {to + 1} now."
+
+
+def start(row: PassPlan) -> None:
+    """Let the worker record what waits. Raises CannotSchedule while a pass is recorded, or nothing waits."""
+    _not_while_it_runs(row)
+    if Pass.objects.filter(session__rig=row.session.rig, job__state__in=Job.UNFINISHED).exists():
+        raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
+    if all(state_of(one) in (GOOD, FAILED) for one in row.columns.all()):
+        raise CannotSchedule("Every pass of this plan is done. Plan again to record them once more.")
+    with transaction.atomic():
+        row.job = begin(KIND, about=str(row.session_id))
+        row.stop_after = False
+        row.save(update_fields=["job", "stop_after"])
+    hand_over(row.job)
+
+
+def stop(row: PassPlan, *, after: bool) -> None:
+    """Stop it, at once or when the pass that is recorded has ended; what came is kept."""
+    if after:
+        PassPlan.objects.filter(uid=row.uid).update(stop_after=True)
+        return
+    if row.job_id:
+        ask_to_cancel(str(row.job_id))
+    for run in Pass.objects.filter(planned__plan=row, job__state__in=Job.UNFINISHED):
+        ask_to_cancel(str(run.job_id))
+
+
+def _not_while_it_runs(row: PassPlan | None) -> None:
+    if row and row.job and not row.job.finished:
+        raise CannotSchedule("The pass plan is running. Stop it first.")
+
+
+# --- how it stands
+
+
+def state_of(column: PlannedPass) -> str:
+    """How one pass of a plan stands."""
+    if not column.tracks:
+        return WAITS
+    runs = list(column.runs.select_related("job", "measuring"))
+    if any(not run.job.finished or (run.measuring and not run.measuring.finished) for run in runs):
+        return RECORDS
+    done = {str(take.track_id) for run in runs if run.job.state == Job.DONE for take in run.takes.all()}
+    if not set(column.tracks) <= done:
+        return WAITS
+    return FAILED if any(trouble_of(take) for take in last_takes(column)) else GOOD
+
+
+def last_takes(column: PlannedPass) -> list[Take]:
+    """Of each of its tracks the last take that was recorded for it, of the main return."""
+    found: dict[str, Take] = {}
+    takes = Take.objects.filter(run__planned=column, return_uid="").select_related("run__session", "track")
+    for take in takes.order_by("number"):
+        found[str(take.track_id)] = take
+    return list(found.values())
+
+
+def trouble_of(take: Take) -> str:
+    """Why a take fails its check, as it can be told from the take itself; "" where it does not."""
+    if take.silent:
+        return "silent"
+    if not take.complete:
+        return "stopped early"
+    if take.clipped:
+        return f"clipped {counted(take.clipped, 'time')}"
+    if take.doubtful:
+        return take.doubted[0].what
+    return _late_told(take)
+
+
+def _late_told(take: Take) -> str:
+    """Where its lateness differs from the last one of the same track and sound by more than both leave open."""
+    mine = take.measured
+    before = take.track.takes.measured().filter(number__lt=take.number, return_uid="").order_by("-number").first()
+    if mine is None or before is None or before.part is None or take.part is None:
+        return ""
+    if before.part.calls != take.part.calls or before.part.context != take.part.context:
+        return ""
+    theirs = before.measured
+    open_ms = LATE_MS + (mine.lateness_half or 0.0) + (theirs.lateness_half or 0.0)
+    off = mine.lateness_ms - theirs.lateness_ms
+    return (
+        f"{abs(off):.1f} ms {'later' if off > 0 else 'earlier'} than take {before.number}" if abs(off) > open_ms else ""
+    )
+
+
+def unlike(take: Take, plan: Plan) -> str:
+    """Where it is nothing like the last good take of the same notes, in words; "" where it is, or there is none."""
+    before = take.track.takes.measured().filter(number__lt=take.number, return_uid="").order_by("-number").first()
+    if before is None or before.part is None or take.part is None or before.part.calls != take.part.calls:
+        return ""
+    try:
+        page = TakesPage(take.track, plan)
+        one, other = page.take(str(take.uid)), page.take(str(before.uid))
+        found = compared(page, one, other).found if one and other else None
+    except (NoAnswer, SoundLost):
+        return ""
+    return "" if found is None or found.kind in (SAME, LEVEL) else f"not like take {before.number}: {found.told}"
+
+
+# --- run in a row
+
+
+@work(KIND)
+def run_plan(job_uid: str) -> None:
+    """The task: record what waits, one pass after the other."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        row = PassPlan.objects.select_related("session__rig").get(job_id=job_uid)
+        columns = list(row.columns.all())
+        for place, column in enumerate(columns):
+            if state_of(column) in (GOOD, FAILED):
+                continue
+            reporter.report(place / len(columns))
+            _record(column, column.tracks, reporter)
+            again = [str(take.track_id) for take in last_takes(column) if _fails(take)] if row.repeat else []
+            if again:
+                _wait(row.gap_s, row, reporter)
+                _record(column, again, reporter)
+            row.refresh_from_db()
+            left = any(state_of(one) not in (GOOD, FAILED) for one in columns[place + 1 :])
+            if row.stop_after or not left:
+                return
+            _wait(row.gap_s, row, reporter)
+
+
+def _fails(take: Take) -> bool:
+    return bool(trouble_of(take) or unlike(take, load_plan(take.session.rig)))
+
+
+def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> None:
+    """Record these tracks in a pass, and measure its takes before it is judged. Its lead-in calls their sounds up."""
+    row, plan = column.plan, load_plan(column.plan.session.rig)
+    session = Session.objects.select_related("rig").get(uid=row.session_id)
+    armed = [recording.armed_track(one, plan) for one in session.tracks.filter(uid__in=tracks)]
+    bars = {"first_bar": row.first_bar, "last_bar": row.last_bar}
+    known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
+    setup = plan_pass(plan, armed, session.tempo_map, **bars, **known)
+    run = recording.make_pass(session, setup, **bars, fast=row.fast, place=True, planned=column)
+    recording.record.call_local(str(run.job_id))
+    run.refresh_from_db()
+    if run.measuring_id:
+        recording.measure_takes.call_local(str(run.measuring_id))
+    reporter.report(reporter.job.progress)
+    if run.job.state in (Job.FAILED, Job.INTERRUPTED):
+        raise CannotSchedule(f"Pass {run.number} failed, so the row stopped there: {run.job.message}")
+
+
+def _wait(seconds: float, row: PassPlan, reporter: Reporter) -> None:
+    """The gap between two passes, unless somebody stops it; in fast mode nobody waits."""
+    until = time.monotonic() + (0 if row.fast else seconds)
+    while time.monotonic() < until:
+        reporter.report(reporter.job.progress)
+        time.sleep(LOOK_S)
