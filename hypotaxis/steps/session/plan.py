@@ -63,8 +63,9 @@ def _done(request, here, page: PlanPage, to: str, form: PlanForm):
 def state(request):
     """How it goes, polled by the page: it is loaded anew when a pass has ended."""
     here = in_use(request)
-    page = PlanPage(here.session, here.plan)
-    answer = render(request, "session/includes/plan_state.html", {"page": page})
-    shown = request.GET.get("waits", "")
-    answer["X-Finished"] = "0" if page.running and str(page.waits) == shown else "1"
+    if here.session is None:
+        raise Http404
+    now = planning.plan_state(here.session)
+    answer = render(request, "session/includes/plan_state.html", {"state": now})
+    answer["X-Finished"] = "0" if now.running and str(now.waits) == request.GET.get("waits", "") else "1"
     return answer

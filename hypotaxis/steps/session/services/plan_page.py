@@ -15,7 +15,7 @@ from hypotaxis.records.models import PassPlan, PlannedPass, Session, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.picture import Picture
-from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, newest, state_of, trouble_of
+from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, plan_state, trouble_of
 
 BYTES_A_FRAME = 6
 """Stereo, 24 bit."""
@@ -60,28 +60,13 @@ class PlanPage:
 
     def __init__(self, session: Session, plan: Plan) -> None:
         self.session, self.plan = session, plan
-        self.row: PassPlan | None = newest(session)
+        self.state = plan_state(session)
+        self.row: PassPlan | None = self.state.row
         self.picture = Picture(session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
         self._shown = {str(view.row.uid): view for view in self.picture.tracks()}
         self._columns = list(self.row.columns.all()) if self.row else []
-        self._states = [state_of(column) for column in self._columns]
+        self._states = self.state.states
         self._takes = [{str(take.track_id): take for take in last_takes(column)} for column in self._columns]
-
-    @property
-    def running(self) -> bool:
-        """Whether it is at work."""
-        return bool(self.row and self.row.job and not self.row.job.finished)
-
-    @property
-    def waits(self) -> int:
-        """Passes that are still to be recorded."""
-        return self._states.count(WAITS)
-
-    @property
-    def trouble(self) -> str:
-        """Why it stopped, where nobody asked for that."""
-        job = self.row.job if self.row else None
-        return job.message if job and job.finished else ""
 
     @cached_property
     def each_s(self) -> float:
@@ -147,7 +132,7 @@ class PlanPage:
         """What it comes to."""
         takes = sum(len(column.tracks) for column in self._columns)
         whole = seconds_of(len(self._columns), self._song_s, self.row.gap_s)
-        left = seconds_of(self.waits, self._song_s, self.row.gap_s)
+        left = seconds_of(self.state.waits, self._song_s, self.row.gap_s)
         open_ones = [len(c.tracks) for c, state in zip(self._columns, self._states, strict=True) if state == WAITS]
         needs_mb = self.each_s * self.plan.rig.sample_rate * BYTES_A_FRAME * sum(open_ones) / 1e6
         free_mb = shutil.disk_usage(settings.DATA).free / 1e6
@@ -156,6 +141,6 @@ class PlanPage:
             ("takes", str(takes)),
             ("each pass", clock_text(self.each_s)),
             ("with gaps, all", clock_text(whole)),
-            ("still to go", clock_text(left) if self.waits else "0:00"),
+            ("still to go", clock_text(left) if self.state.waits else "0:00"),
             ("needs on the disk, MB", f"{needs_mb:,.0f} of {free_mb:,.0f}"),
         ]

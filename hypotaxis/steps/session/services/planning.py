@@ -6,6 +6,7 @@ stopped, or died, goes on where it was.
 
 import time
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from django.db import transaction
 from django.db.models import Max
@@ -125,6 +126,41 @@ def state_of(column: PlannedPass) -> str:
     if not set(column.tracks) <= done:
         return WAITS
     return FAILED if any(trouble_of(take) for take in last_takes(column)) else GOOD
+
+
+@dataclass(frozen=True)
+class PlanState:
+    """How a plan stands as a whole. states: of its passes, in order."""
+
+    row: PassPlan | None
+    states: tuple[str, ...] = ()
+
+    @property
+    def running(self) -> bool:
+        """Whether it is at work."""
+        return bool(self.row and self.row.job and not self.row.job.finished)
+
+    @property
+    def waits(self) -> int:
+        """Passes that are still to be recorded."""
+        return self.states.count(WAITS)
+
+    @property
+    def now(self) -> int:
+        """The pass that is recorded, from 1; 0 between two."""
+        return self.states.index(RECORDS) + 1 if RECORDS in self.states else 0
+
+    @property
+    def trouble(self) -> str:
+        """Why it stopped, where nobody asked for that."""
+        job = self.row.job if self.row else None
+        return job.message if job and job.finished else ""
+
+
+def plan_state(session: Session) -> PlanState:
+    """How the session's plan stands."""
+    row = newest(session)
+    return PlanState(row, tuple(state_of(column) for column in row.columns.all()) if row else ())
 
 
 def last_takes(column: PlannedPass) -> list[Take]:
