@@ -75,7 +75,7 @@ class Run:
         self._players = [
             Player(desk, box, port)
             for port, (box, end) in desk.ends.items()
-            if desk.panels[box.uid].to_the_click and host_direction(box, end) == "in"
+            if desk.panels[box.uid].follows_click and host_direction(box, end) == "in"
         ]
         self._leaders = [Leading(desk, box) for box in desk.rig.boxes if desk.panels[box.uid].leads_bpm]
         self._asked_ns = 0
@@ -284,7 +284,7 @@ class _Hands:
             name
             for name, (box, end) in desk.ends.items()
             if desk.panels[box.uid].demo
-            and not desk.panels[box.uid].to_the_click
+            and not desk.panels[box.uid].follows_click
             and not desk.panels[box.uid].off
             and column_of(box.shape) == "hands"
             and host_direction(box, end) == "in"

@@ -68,6 +68,8 @@ class FrontPanel:
     """It plays its own demo, whatever it hears; on a keyboard or pads someone plays."""
     to_the_click: bool = False
     """Who plays strikes on the click, as he hears it, from the second bar of it on."""
+    sequences: bool = False
+    """It steps by itself in time with the click: sixteenths on channel 1, quarters on channel 2."""
     gains: Mapping[str, float] = field(default_factory=dict)
     """Of an interface's inputs in dB, by label."""
     steps: bool = False
@@ -94,6 +96,11 @@ class FrontPanel:
     def takes_from(self, kind: str) -> bool:
         """Whether notes that come by "midi" (DIN), "usb" or voltage are heard."""
         return kind == "cv" or {"midi": "MIDI", "usb": "USB"}[kind] in self.hears
+
+    @property
+    def follows_click(self) -> bool:
+        """Whether somebody, or something, plays on it to the click."""
+        return self.to_the_click or self.sequences
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,9 @@ class PanelForm(forms.Form):
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
     demo = forms.BooleanField(label="Plays its own demo", required=False)
     to_the_click = forms.BooleanField(label="Someone plays on it to the click, as he hears it", required=False)
+    sequences = forms.BooleanField(
+        label="It steps by itself to the click: sixteenths, and quarters on channel 2", required=False
+    )
     steps = forms.BooleanField(label="Its arpeggiator steps through held keys by the clock it hears", required=False)
     pattern_bars = forms.IntegerField(
         label="Bars of its own pattern, played by the clock it hears", min_value=0, max_value=16, required=False
@@ -67,6 +70,7 @@ class PanelForm(forms.Form):
             "hears",
             "demo",
             "to_the_click",
+            "sequences",
             "steps",
             "pattern_bars",
             "loses",
@@ -86,7 +90,7 @@ class PanelForm(forms.Form):
         if wanted and panel.channels:
             self.fields["omni"].help_text = "The plan wants it off, unless it is meant to play what others play."
         hands = column_of(box.shape) == "hands"
-        gone = () if hands else ("to_the_click",)
+        gone = () if hands else ("to_the_click", "sequences")
         if not panel.channels:
             gone += (
                 "level_db",

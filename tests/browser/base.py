@@ -3,8 +3,10 @@
 The worker is a thread that takes tasks from the queue as the real one does, so that progress and stopping are seen.
 """
 
+import contextlib
 import io
 import os
+import signal
 import threading
 from pathlib import Path
 
@@ -12,6 +14,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.urls import reverse
 from huey.contrib.djhuey import HUEY
+from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from hypotaxis.records.models import Job, Rig, Session
@@ -29,6 +32,20 @@ expect.set_options(timeout=PATIENCE_MS)
 AXE = Path(__file__).with_name("axe.min.js")
 
 
+def end_browsers() -> None:
+    """End the browsers that this process has started, by their ids."""
+    parents = {}
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError, IndexError, ValueError):
+            name, rest = stat.read_text().split("(", 1)[1].rsplit(")", 1)
+            parents[int(stat.parent.name)] = (int(rest.split()[1]), name)
+    for process, (parent, name) in parents.items():
+        # Between this process and the browser stands Playwright's driver.
+        if name == "chromium" and parents.get(parent, (0, ""))[0] == os.getpid():
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(process, signal.SIGTERM)
+
+
 class BrowserTest(StaticLiveServerTestCase):
     """A page at the demo; whatever the console complains about fails the test."""
 
@@ -38,10 +55,14 @@ class BrowserTest(StaticLiveServerTestCase):
     def setUpClass(cls):
         super().setUpClass()
         cls._playwright = sync_playwright().start()
-        cls.browser = cls._playwright.chromium.launch(executable_path=CHROMIUM)
         cls.addClassCleanup(cls._playwright.stop)
-        cls.addClassCleanup(cls.browser.close)
-        # One for all tests of a class, so that fonts, styles and scripts are fetched once.
+        cls.addClassCleanup(lambda: cls.browser.close())
+        cls.open_browser()
+
+    @classmethod
+    def open_browser(cls) -> None:
+        """One for all tests of a class, so that fonts, styles and scripts are fetched once."""
+        cls.browser = cls._playwright.chromium.launch(executable_path=CHROMIUM)
         cls.context = cls.browser.new_context(viewport=DESK)
 
     def setUp(self):
@@ -49,12 +70,27 @@ class BrowserTest(StaticLiveServerTestCase):
             call_command("loaddemo", stdout=io.StringIO())
         self.start_worker()
         self.complaints: list[str] = []
+        if not self.browser.is_connected():
+            self.open_browser()
         self.context.clear_cookies()
         self.page: Page = self.context.new_page()
-        self.addCleanup(self.page.close)
+        self.addCleanup(self.close_page)
         self.page.set_default_timeout(PATIENCE_MS)
         self.page.on("console", lambda m: self.complaints.append(m.text) if m.type in ("error", "warning") else None)
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+
+    def close_page(self) -> None:
+        """Close the page. The browser may never answer to that (seen once, behind a download): it is ended then, and
+        the next test opens another."""
+        impatient = threading.Timer(PATIENCE_MS / 1000, end_browsers)
+        impatient.start()
+        try:
+            self.page.close()
+        except PlaywrightError:
+            if self.browser.is_connected():
+                raise
+        finally:
+            impatient.cancel()
 
     def tearDown(self):
         self.assertEqual(self.complaints, [])

@@ -20,6 +20,8 @@ from hypotaxis.devices.process import DeviceProcess
 ROOT = Path(__file__).parents[2]
 RATE, PERIOD = 48_000, 256
 PATIENCE_S = 60
+CLIENT_MS = 5_000
+"""A server lets go of a client that does not answer for so long: a busy machine may hold one up for seconds."""
 SOUND_FONT = "/usr/share/sounds/sf2/TimGM6mb.sf2"
 ON_JACK = Wanted(kind=JACK)
 
@@ -32,7 +34,7 @@ class Server:
         mode = ["-S"] if sync else []
         options = ["-d", "dummy", "-r", str(RATE), "-p", str(PERIOD), "-C", "8", "-P", "8"]
         self.process = subprocess.Popen(
-            ["jackd", "-n", self.name, "-r", *mode, "-t", "2000", *options],
+            ["jackd", "-n", self.name, "-r", *mode, "-t", str(CLIENT_MS), *options],
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
         )

@@ -39,6 +39,8 @@ BEHIND_MS = 25.0
 """What is struck so shortly before the end of the last bar is meant for the bar behind it."""
 PAUSE_S = 4.0
 """A phrase is over where no key is struck for so long."""
+CLICKS = {"": "count-in and bars", "count-in": "only the count-in", "bars": "only the bars"}
+"""When it clicks."""
 FINEST_MS = 1.2
 """Played notes want ticks that are no longer than this."""
 
@@ -153,6 +155,10 @@ class PlaySetup:
     """They go round until it is stopped."""
     lines: tuple[PlayedLine, ...] = ()
     """What is played to other tracks meanwhile."""
+    click: str = ""
+    """One of CLICKS."""
+    on_page: bool = False
+    """The page clicks, too."""
     fast: bool = False
 
     @property

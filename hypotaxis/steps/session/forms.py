@@ -7,7 +7,7 @@ from django import forms
 
 from hypotaxis.core.formats.smf import MAX_BYTES
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.playing.played_in import taken_off
+from hypotaxis.core.playing.played_in import CLICKS, taken_off
 from hypotaxis.core.rig.shapes import is_interface
 from hypotaxis.core.session.arrange import (
     UNITS,
@@ -194,6 +194,12 @@ class PlayForm(forms.Form):
     count_in = forms.IntegerField(label="Bars of count-in", min_value=0, max_value=8, initial=1)
     output = forms.ChoiceField(label="Click on", required=False)
     level_db = forms.FloatField(label="Level of the click, dB", min_value=-60, max_value=0, initial=-12)
+    click = forms.ChoiceField(label="It clicks in", choices=list(CLICKS.items()), required=False)
+    on_page = forms.BooleanField(
+        label="Click on this page, too",
+        required=False,
+        help_text="By the computer’s own speakers, within some 10 ms: a guide. What is taken off goes by the output.",
+    )
     take_off = forms.BooleanField(
         label="Take off what the click takes to the ears, and the keys to the computer", required=False, initial=True
     )

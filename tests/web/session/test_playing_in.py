@@ -158,6 +158,22 @@ class PlayInTest(DemoTest):
         self.assertEqual(self.track("Sedge lower").generated, "")
         self.assertFalse(self.session.tracks.filter(instrument_uid=self.instrument("Reedbed").uid).exists())
 
+    def test_what_steps_by_itself_on_the_stand_in_goes_to_its_tracks_and_is_known_as_a_box(self):
+        heron, keys = box_named(self.plan, "Heron 61").uid, self.socket("Heron 61", "keys")
+        FrontPanel.objects.filter(box_uid=heron).update(settings={"sequences": True})
+        plan = self.plan
+        lines = {"Sedge lower": ((keys, 2),)}
+        instruments = tuple(replace(one, standing=lines.get(one.name, one.standing)) for one in plan.instruments)
+        change_plan(self.rig, "lines", plan, replace(plan, instruments=instruments))
+        self.session.tracks.filter(name__in=("Bittern", "Sedge lower")).update(notes=b"")
+        row = self.play("Bittern")
+        self.assertEqual((len(self.notes("Bittern")), len(self.notes("Sedge lower"))), (64, 16))
+        self.assertIn("every 1/16, within 0.", self.track("Bittern").generated)
+        self.assertEqual(
+            self.track("Sedge lower").generated, "Generated at a box: every 1/4, within 0.2 ms of the clock"
+        )
+        self.assertIn("64 notes played in to Bittern", row.told)
+
     def test_repeated_what_was_played_goes_first(self):
         row = self.play("Bittern")
         once = len(self.notes("Bittern"))

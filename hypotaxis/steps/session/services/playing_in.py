@@ -64,6 +64,8 @@ def start_playing(
     take_off: bool,
     fast: bool,
     times: int = 1,
+    click: str = "",
+    on_page: bool = False,
     token: str = "",
 ) -> PlayIn:
     """Let the worker play the others and keep what hands play to this track. output: the click's, a socket's uid, "" =
@@ -96,6 +98,8 @@ def start_playing(
         times=often,
         lines=lines_of(plan),
         open_end=not times,
+        click=click,
+        on_page=on_page,
         fast=fast,
     )
     return _queue(session, track, setup, token)
@@ -147,7 +151,7 @@ def _play(row: PlayIn, reporter) -> None:
         if setup.fast and not studio.hurries:
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
         outputs = (setup.output,) if setup.output else ()
-        click = ClickTrack(_beats(setup), rate=studio.sample_rate, level_db=setup.level_db)
+        click = ClickTrack(beats_of(setup), rate=studio.sample_rate, level_db=setup.level_db)
         source = _Playing(row, plan, setup, dict.fromkeys(outputs, click))
         rules = echo_rules(plan, plan.instrument(row.track.instrument_uid))
         asked = RunSetup(outputs=outputs, frames=setup.frames, fast=setup.fast, echo=rules)
@@ -161,7 +165,10 @@ def _play(row: PlayIn, reporter) -> None:
                         keep(row, waiting)
                         kept_at = time.monotonic()
                     if reporter.due():
-                        reporter.report((block.start + len(block.samples)) / setup.frames)
+                        here = block.start + len(block.samples)
+                        now = PlayNow(here / setup.rate, time.time())
+                        Job.objects.filter(uid=reporter.job.uid).update(result=to_json(now))
+                        reporter.report(here / setup.frames)
         finally:
             keep(row, waiting)
 
@@ -174,9 +181,21 @@ def keep(row: PlayIn, waiting: list[Message]) -> None:
         waiting.clear()
 
 
-def _beats(setup: PlaySetup) -> list[Beat]:
+@dataclass(frozen=True)
+class PlayNow:
+    """Where a run is: at_s of it, at a moment of the computer's clock (s since 1970)."""
+
+    at_s: float = 0.0
+    when: float = 0.0
+
+
+def beats_of(setup: PlaySetup) -> list[Beat]:
+    """When it clicks, in s of the run."""
     bars = {"first_bar": setup.first_bar, "last_bar": setup.last_bar}
-    return [
+    begins = setup.first_s - 1e-6
+    wanted = {"count-in": lambda beat: beat.at_s < begins, "bars": lambda beat: beat.at_s >= begins}
+    is_wanted = wanted.get(setup.click, lambda beat: True)
+    every = [
         beat
         for number in range(setup.times)
         for beat in beats(
@@ -186,6 +205,7 @@ def _beats(setup: PlaySetup) -> list[Beat]:
             first_s=setup.first_s + number * setup.round_s,
         )
     ]
+    return [beat for beat in every if is_wanted(beat)]
 
 
 class _Playing(Written):

@@ -1,9 +1,15 @@
 """How playing in stands, as the page shows it."""
 
+import json
+
 from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.playing.played_in import PlaySetup
 from hypotaxis.core.units import clock_text
 from hypotaxis.records.models import Job, PlayIn, Session
+from hypotaxis.steps.session.services.playing_in import PlayNow, beats_of
+
+AHEAD_S = 2.0
+"""How far the page knows its clicks ahead."""
 
 
 def newest(session: Session) -> PlayIn | None:
@@ -23,6 +29,7 @@ def playing_context(row: PlayIn) -> dict:
     tick = tempo.tick_at_us(max(0.0, (begins + at_s - number * setup.round_s) * 1e6))
     of = "" if setup.open_end else f" of {setup.times}"
     return {
+        "page_beats": _page_beats(setup, job),
         "playing": row,
         "job": job,
         "counts_in": at_s < 0 and job.state == Job.RUNNING,
@@ -33,3 +40,18 @@ def playing_context(row: PlayIn) -> dict:
         "done": round(job.progress * 100, 1),
         "left": clock_text(setup.frames / setup.rate * (1 - job.progress)),
     }
+
+
+def _page_beats(setup: PlaySetup, job: Job) -> str:
+    """The clicks to come as [number, moment of the computer's clock in s, accented], where the page clicks."""
+    if not setup.on_page or job.state != Job.RUNNING or not job.result:
+        return ""
+    now = from_json(PlayNow, job.result)
+    zero = now.when - now.at_s
+    return json.dumps(
+        [
+            [number, round(zero + beat.at_s, 4), int(beat.accent)]
+            for number, beat in enumerate(beats_of(setup))
+            if now.at_s - 0.05 <= beat.at_s < now.at_s + AHEAD_S
+        ]
+    )

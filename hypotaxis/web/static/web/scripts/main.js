@@ -12,6 +12,7 @@ import keys from "./keys.js";
 import lattice from "./lattice.js";
 import matrix from "./matrix.js";
 import page from "./page.js";
+import pageClick from "./page-click.js";
 import passSettings from "./pass-settings.js";
 import poller from "./poller.js";
 import printer from "./printer.js";
@@ -39,6 +40,7 @@ const behaviours = {
   lattice,
   matrix,
   page,
+  pageClick,
   passSettings,
   poller,
   printer,
