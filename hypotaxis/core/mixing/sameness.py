@@ -1,6 +1,6 @@
 """Same or different? One take against another of the same notes: how their levels and their sound differ, bar by bar.
 
-Both are given from the same place of the piece. What is compared are energies in bands, 100 times a second, so that
+Both are given from the same place of the piece. What is compared are energies in bands, 50 times a second, so that
 the unsteadiness of a box (tenths of a ms) and phases that run free change nothing; waves only tell by how much one is
 later.
 Levels in dB, + = the first is louder.
@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.fft import rfft
 
 from hypotaxis.core.units import signed
 
@@ -17,7 +18,7 @@ EDGES_HZ = (100.0, 200.0, 400.0, 1_000.0, 2_000.0, 4_000.0, 8_000.0)
 BANDS = ("below 200 Hz", "200 Hz to 1 kHz", "1 to 4 kHz", "above 4 kHz")
 """As they are told: two of the bands that are compared each."""
 COMPARED = len(EDGES_HZ) + 1
-WINDOW_S, STEP_S = 0.04, 0.01
+WINDOW_S, STEP_S = 0.04, 0.02
 LEVEL_DB, SOUND_DB, ALL_ALONG_DB = 1.5, 5.0, 1.3
 """From which another level, another sound of a bar, another sound all along is told: the worst band of a bar, and the
 bands together in most bars. Honest repeats of one box stay well within (tests)."""
@@ -30,7 +31,7 @@ MOMENT_S = 0.08
 QUIET_DB = -65.0
 """What is below this in both is no sound, dBFS."""
 SAME, LEVEL, SOUND, SILENT, SIDE, DROP, BAR = "same", "level", "sound", "silent", "side", "drop", "bar"
-ALIKE_MOVED, MORE_ALIKE, LEAST_ALIKE = 0.85, 0.2, 200
+ALIKE_MOVED, MORE_ALIKE, LEAST_ALIKE = 0.85, 0.2, 100
 """Correlation from which notes are the same some bars away, and by how much it must be better than here; over so many
 steps in which both sound."""
 MOST_LAG_S = 0.05
@@ -62,25 +63,27 @@ class Sameness:
 
 
 class Energies:
-    """Energies of a take, 100 a second, in bands by channel; shape (steps, channels, bands)."""
+    """Energies of a take, 50 a second, in bands by channel; shape (steps, channels, bands)."""
 
     def __init__(self, rate: int) -> None:
         self.rate, self.width, self.step = rate, round(WINDOW_S * rate), round(STEP_S * rate)
-        frequencies = np.fft.rfftfreq(self.width, 1 / rate)
-        self._band = np.searchsorted(EDGES_HZ, frequencies, side="right")
-        self._window = np.hanning(self.width)
+        self._begins = np.searchsorted(np.fft.rfftfreq(self.width, 1 / rate), (0.0, *EDGES_HZ))
+        self._window = np.hanning(self.width).astype(np.float32)
         self._left: np.ndarray | None = None
         self._found: list[np.ndarray] = []
 
     def feed(self, block: np.ndarray) -> None:
         """The next frames, shape (frames, channels)."""
-        sound = block if self._left is None else np.concatenate([self._left, block])
+        sound = np.asarray(block, dtype=np.float32)
+        sound = sound if self._left is None else np.concatenate([self._left, sound])
         count = max(0, (len(sound) - self.width) // self.step + 1)
         if count:
             views = np.lib.stride_tricks.sliding_window_view(sound, self.width, axis=0)[:: self.step][:count]
-            power = np.abs(np.fft.rfft(views * self._window, axis=-1)) ** 2
-            rows = np.stack([power[..., self._band == band].sum(axis=-1) for band in range(COMPARED)], axis=-1)
-            self._found.append(rows / (self._window**2).sum() / self.width * 2)
+            # In single precision, which is far finer than what is told of it, and twice as quick.
+            found = rfft(views * self._window, axis=-1)
+            power = found.real**2 + found.imag**2
+            rows = np.add.reduceat(power, self._begins, axis=-1).astype(np.float64)
+            self._found.append(rows / float((self._window**2).sum()) / self.width * 2)
         self._left = sound[count * self.step :]
 
     def found(self) -> np.ndarray:

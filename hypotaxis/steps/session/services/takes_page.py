@@ -19,7 +19,7 @@ from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.picture import Picture, TakeView
 
 DIFFERENCE_W, DIFFERENCE_H, DIFFERENCE_DB = 1000, 56, 12.0
-LONGEST_COMPARED_S = 20 * 60
+LONGEST_COMPARED_S = 10 * 60
 CLIPS_SHOWN = 8
 WAVE_S = 30.0
 
