@@ -28,9 +28,13 @@ def table_rows(text: str) -> list[tuple[int, list[str]]]:
 def table_text(rows: Iterable[Sequence], delimiter: str = ",") -> str:
     """Rows as text; numbers stand as they are."""
     stream = io.StringIO()
-    writer = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
+    plain = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
+    # The library leaves a lone carriage return unquoted, and readers end the line there.
+    quoted = csv.writer(stream, delimiter=delimiter, lineterminator="\n", quoting=csv.QUOTE_NONNUMERIC)
     for row in rows:
-        writer.writerow([_safe(cell) if isinstance(cell, str) else cell for cell in row])
+        cells = [_safe(cell) if isinstance(cell, str) else cell for cell in row]
+        returns = any("\r" in cell for cell in cells if isinstance(cell, str))
+        (quoted if returns else plain).writerow(cells)
     return stream.getvalue()
 
 

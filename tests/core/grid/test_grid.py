@@ -5,7 +5,7 @@ from fractions import Fraction
 
 import numpy as np
 from django.test import SimpleTestCase
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as some
 
 from hypotaxis.core.errors import BadBars, UnreadableFile
@@ -224,6 +224,7 @@ def grids(draw) -> Grid:
 
 class RoundTripTest(SimpleTestCase):
     @settings(max_examples=60, deadline=None)
+    @example(Grid((Pattern("A", (Row(0),)),)), "\r")
     @given(grids(), some.text(some.characters(codec="utf-8", exclude_characters="\0"), max_size=8))
     def test_a_table_and_a_row_come_back_exactly(self, one, name):
         names = {row.note: name for pattern in one.patterns for row in pattern.rows}

@@ -47,7 +47,7 @@ class FewestTest(SimpleTestCase):
         ring = tracks(*({f"{n}", f"{(n + 1) % 5}"} for n in range(5)))
         self.assertEqual(len(fewest_passes(ring).passes), 3)
 
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=70, deadline=None)
     @given(some.lists(some.sets(some.sampled_from("abcdef"), min_size=1, max_size=3), min_size=1, max_size=7))
     def test_never_more_than_trying_every_way_finds(self, uses):
         wanted = tracks(*uses)
