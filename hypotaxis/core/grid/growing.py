@@ -59,19 +59,3 @@ def grown(note: int, *, density: float, syncopation: float, seed: int, beats: in
     chosen = sorted(np.argsort(-worth, kind="stable")[:count].tolist())
     steps = (Step(place, velocity=max(SOFTEST, round(LOUD + LEVEL_STEP * heavy[place]))) for place in chosen)
     return Row(note, steps=tuple(steps))
-
-
-def syncopation_of(row: Row, *, beats: int = 4) -> int:
-    """How syncopated a row of a bar is by the same two authors: each note that is followed by a rest of greater weight
-    counts the difference; the bar goes round."""
-    heavy = weights(beats, row.a_quarter)
-    struck = {one.place for one in row.steps}
-    found = 0
-    for place in struck:
-        silent = []
-        for later in range(place + 1, place + len(heavy)):
-            if later % len(heavy) in struck:
-                break
-            silent.append(int(heavy[later % len(heavy)]))
-        found += max(0, max(silent, default=-99) - int(heavy[place]))
-    return found

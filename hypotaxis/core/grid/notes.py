@@ -45,8 +45,8 @@ def velocity_of(velocity: int, voice: Voicing) -> int:
     return int(np.clip(round(velocity * 10 ** (voice.level_db / 40.0)), 1, LOUDEST))
 
 
-def grid_notes(grid: Grid, tempo: TempoMap, end_tick: int, *, whole: bool = False) -> np.ndarray:
-    """The notes (core.session.score.NOTE) of a grid up to a tick, in order of time. whole: also of muted voices."""
+def grid_notes(grid: Grid, tempo: TempoMap, end_tick: int) -> np.ndarray:
+    """The notes (core.session.score.NOTE) of a grid up to a tick, in order of time."""
     bars = [(bar, name) for bar, name in grid.bars() if tempo.bar_tick(bar) < end_tick]
     made: dict[tuple[str, float], tuple[np.ndarray, np.ndarray]] = {}
     pieces, draws = [], []
@@ -55,7 +55,7 @@ def grid_notes(grid: Grid, tempo: TempoMap, end_tick: int, *, whole: bool = Fals
         quarters = (tempo.bar_tick(bar + 1) - begins) / tempo.ticks_per_quarter
         key = (name, quarters)
         if key not in made:
-            made[key] = _bar(grid, grid.pattern(name), quarters, whole=whole)
+            made[key] = _bar(grid, grid.pattern(name), quarters)
         rows, chances = made[key]
         placed = rows.copy()
         placed["at"] = begins + rows["at"] * tempo.ticks_per_quarter
@@ -71,19 +71,19 @@ def grid_notes(grid: Grid, tempo: TempoMap, end_tick: int, *, whole: bool = Fals
 def pattern_notes(grid: Grid, name: str, tempo: TempoMap) -> np.ndarray:
     """The notes of a pattern in the first bar of a tempo map, all that may play among them, also before tick 0."""
     quarters = tempo.bar_tick(2) / tempo.ticks_per_quarter
-    rows, chances = _bar(grid, grid.pattern(name), quarters, whole=False)
+    rows, chances = _bar(grid, grid.pattern(name), quarters)
     rows = rows[chances["chance"] > 0]
     rows["at"] *= tempo.ticks_per_quarter
     rows["length"] *= tempo.ticks_per_quarter
     return _as_notes(rows, tempo, tempo.bar_tick(2), early=True)
 
 
-def _bar(grid: Grid, pattern: Pattern, quarters: float, *, whole: bool) -> tuple[np.ndarray, np.ndarray]:
+def _bar(grid: Grid, pattern: Pattern, quarters: float) -> tuple[np.ndarray, np.ndarray]:
     """(notes of a bar, in quarters from its beginning; what their chance is drawn from)."""
-    rows, chances = [], []
+    rows, chances, heard = [], [], grid.heard
     for row in pattern.rows:
         voice = grid.voice(row.note)
-        if not whole and row.note not in grid.heard:
+        if row.note not in heard:
             continue
         for placed in places_of(row, quarters):
             step = row.at(placed.step_place)

@@ -21,10 +21,10 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Track
-from hypotaxis.steps.session.grid import MOST_BARS
 from hypotaxis.steps.session.note_forms import AddForm, ChosenForm
 from hypotaxis.steps.session.roll_markup import notes_markup, stems_markup
 from hypotaxis.steps.session.services import part_loop
+from hypotaxis.steps.session.services.grid_page import MOST_BARS
 from hypotaxis.steps.session.services.note_page import NotePage, Shown
 from hypotaxis.steps.session.services.picture import meter_rows
 

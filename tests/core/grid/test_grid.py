@@ -13,7 +13,7 @@ from hypotaxis.core.formats.gridcsv import read_grid_table, write_grid_table
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.grid.borrowing import borrowed
-from hypotaxis.core.grid.growing import grown, syncopation_of, weights
+from hypotaxis.core.grid.growing import grown, weights
 from hypotaxis.core.grid.notes import grid_notes, pattern_notes
 from hypotaxis.core.grid.values import LETTERS, Grid, Pattern, Row, Step, Voicing, order_of, order_told
 from hypotaxis.core.session.arrange import Part, Piece, doubled, in_double_time, printed, with_bars
@@ -145,6 +145,22 @@ class PieceTest(SimpleTestCase):
         score = Score(FINE, (ScorePart("Kit", 10, notes, no_controls()),), FINE.bar_tick(2))
         (back,) = read_smf(write_smf(score)).parts
         self.assertEqual(back.notes.tolist(), notes.tolist())
+
+
+def syncopation_of(row: Row, *, beats: int = 4) -> int:
+    """How syncopated a row of a bar is by Longuet-Higgins and Lee: each note that is followed by a rest of greater
+    weight counts the difference; the bar goes round."""
+    heavy = weights(beats, row.a_quarter)
+    struck = {one.place for one in row.steps}
+    found = 0
+    for place in struck:
+        silent = []
+        for later in range(place + 1, place + len(heavy)):
+            if later % len(heavy) in struck:
+                break
+            silent.append(int(heavy[later % len(heavy)]))
+        found += max(0, max(silent, default=-99) - int(heavy[place]))
+    return found
 
 
 class GrowingTest(SimpleTestCase):

@@ -9,7 +9,6 @@ from hypotaxis.core.grid.values import Grid, Pattern, Row, Step, order_told
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.lanes import lanes_of
-from hypotaxis.core.units import clock_text
 from hypotaxis.records.models import Track
 from hypotaxis.records.patch_lists import voices_of
 from hypotaxis.records.plan import last_bar_of, notes_of, part_of
@@ -166,8 +165,3 @@ class GridPage:
     def muted(self) -> list[str]:
         """Names of the voices that do not sound."""
         return [one.name for one in self.voices if one.note not in self.grid.heard and self.pattern.row(one.note).steps]
-
-    @property
-    def lasts(self) -> str:
-        """How long the bars of the order are in minutes and seconds."""
-        return clock_text(float(self.tempo.us_at(self.tempo.bar_tick(self.last_bar + 1))) / 1e6)
