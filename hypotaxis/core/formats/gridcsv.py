@@ -15,9 +15,9 @@ from hypotaxis.core.errors import BadBars, UnreadableFile
 from hypotaxis.core.formats.cells import table_rows, table_text
 from hypotaxis.core.formats.text import western_text
 from hypotaxis.core.grid.values import LETTERS, MOST_STEPS, Grid, Pattern, Row, Step, Voicing
+from hypotaxis.core.session.arrange import MOST_BARS
 
 MAX_FAULTS = 20
-MOST_BARS = 9_999
 _CELL = re.compile(r"(\d{1,3})(?:x(\d))?(?:@(\d{1,3}))?(?:/(\d{1,2}(?:\.\d{1,20})?))?", re.ASCII)
 _USUAL = Step(0)
 

@@ -16,7 +16,7 @@ from hypotaxis.core.midi.messages import CHANNEL_PRESSURE, KEY_PRESSURE
 from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import up_the_scale
 from hypotaxis.core.session.score import NOTE, in_order, no_notes
-from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING, STRAIGHT
+from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING, STRAIGHT, division_ticks
 from hypotaxis.core.session.tempo import TempoMap
 
 REPEAT, ARPEGGIO, CHORDS = "repeat", "arpeggio", "chords"
@@ -107,8 +107,7 @@ def _chords(notes: np.ndarray, how: Generator) -> np.ndarray:
 
 
 def _stepped(notes: np.ndarray, controls: np.ndarray, tempo: TempoMap, end_tick: int, how: Generator) -> np.ndarray:
-    over, under = DIVISIONS[how.division]
-    step = tempo.ticks_per_quarter * over / under
+    step = division_ticks(tempo, how.division)
     pressures = _Pressures(controls)
     waiting = notes[np.argsort(notes["tick"], kind="stable")].tolist()
     held: list[tuple[int, int, int, int]] = []

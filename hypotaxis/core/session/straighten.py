@@ -49,6 +49,16 @@ class Straightening:
             raise BadBars("Strength goes from 0 to 100 %, the window from 1 to 100 %.")
 
 
+def division_ticks(tempo: TempoMap, division: str) -> float:
+    """Ticks of a key of DIVISIONS.
+
+    >>> division_ticks(TempoMap(480), "1/16 triplet")
+    80.0
+    """
+    over, under = DIVISIONS[division]
+    return tempo.ticks_per_quarter * over / under
+
+
 def straightened(notes: np.ndarray, tempo: TempoMap, how: Straightening) -> np.ndarray:
     """The notes (core.session.score.NOTE) moved, in order of time."""
     moved = notes.copy()
@@ -60,8 +70,7 @@ def _ticks(notes: np.ndarray, tempo: TempoMap, how: Straightening) -> np.ndarray
     """Where each note goes."""
     if not len(notes):
         return notes["tick"]
-    over, under = DIVISIONS[how.division]
-    step = tempo.ticks_per_quarter * over / under
+    step = division_ticks(tempo, how.division)
     target = nearest_places(notes["tick"], tempo, step, how.swing, how.groove)
     away = target - notes["tick"]
     inside = np.abs(away) <= how.window * step / 2

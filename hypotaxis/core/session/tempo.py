@@ -128,6 +128,14 @@ class TempoMap:
         index = max(0, bisect_right([segment[3] for segment in segments], bar) - 1)
         return segments[index][4]
 
+    def meter_at(self, tick: int) -> tuple[int, int]:
+        """(numerator, denominator) in force at a tick.
+
+        >>> TempoMap(480, meters=((0, 4, 4), (1920, 7, 8))).meter_at(1919)
+        (4, 4)
+        """
+        return [(beats, unit) for first, beats, unit in self.meters if first <= tick][-1]
+
     def bpm_at(self, tick: int) -> float:
         """Quarters a minute in force at a tick."""
         return 60e6 / self.us_of_quarter(tick)

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, UnreadableFile
 from hypotaxis.core.grid.values import Step
+from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.core.units import signed
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
@@ -21,7 +22,7 @@ from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.grid_acts import ACTS, SHEETS, Doing
 from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, StepForm, TableForm
 from hypotaxis.steps.session.services import grids, part_loop
-from hypotaxis.steps.session.services.grid_page import MOST_BARS, GridPage, Place
+from hypotaxis.steps.session.services.grid_page import GridPage, Place
 from hypotaxis.steps.session.services.picture import meter_rows
 
 

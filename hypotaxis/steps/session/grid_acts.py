@@ -10,13 +10,14 @@ from django.shortcuts import get_object_or_404
 from hypotaxis.core.drawing.grid import Named
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.grid.values import Grid, Pattern, Step, order_of
+from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Track
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, RowForm, StepForm, TableForm
 from hypotaxis.steps.session.services import grids, parts
-from hypotaxis.steps.session.services.grid_page import MOST_BARS, Place
+from hypotaxis.steps.session.services.grid_page import Place
 
 Done = tuple[str, Place]
 

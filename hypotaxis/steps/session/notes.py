@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule
 from hypotaxis.core.session import editing
+from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.core.session.editing import MOST_PASTED, Edited
 from hypotaxis.core.session.score import NOTE
 from hypotaxis.core.session.straighten import DIVISIONS, Straightening, straightened_some
@@ -24,7 +25,6 @@ from hypotaxis.records.models import Job, Track
 from hypotaxis.steps.session.note_forms import AddForm, ChosenForm
 from hypotaxis.steps.session.roll_markup import notes_markup, stems_markup
 from hypotaxis.steps.session.services import part_loop
-from hypotaxis.steps.session.services.grid_page import MOST_BARS
 from hypotaxis.steps.session.services.note_page import NotePage, Shown
 from hypotaxis.steps.session.services.picture import meter_rows
 

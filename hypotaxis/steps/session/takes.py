@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from hypotaxis.core.errors import BadBars, NoAnswer, SoundLost
 from hypotaxis.core.mixing.sameness import SOUND_DB
+from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.models import Track
@@ -19,8 +20,6 @@ from hypotaxis.steps.session.services.takes_page import (
     compared,
     let_stand,
 )
-
-MOST_BARS = 9_999
 
 
 @in_one_go

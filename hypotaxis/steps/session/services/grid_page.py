@@ -15,7 +15,6 @@ from hypotaxis.records.plan import last_bar_of, notes_of, part_of
 from hypotaxis.steps.session.services.grids import grid_of
 
 STRIP_W, STRIP_H = 1000, 32
-MOST_BARS = 9_999
 MOST_BARS_SHOWN = 64
 """In the order of patterns: more are shown in pieces."""
 
@@ -94,8 +93,7 @@ class GridPage:
     @cached_property
     def meter(self) -> tuple[int, int]:
         """Of the bar that is edited."""
-        tick = self.tempo.bar_tick(self.place.bar)
-        return [one[1:] for one in self.tempo.meters if one[0] <= tick][-1]
+        return self.tempo.meter_at(self.tempo.bar_tick(self.place.bar))
 
     @property
     def us_per_quarter(self) -> int:

@@ -6,7 +6,7 @@ import numpy as np
 
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.session.groove import LEAST, groove_of
-from hypotaxis.core.session.straighten import DIVISIONS, Straightening
+from hypotaxis.core.session.straighten import Straightening, division_ticks
 from hypotaxis.core.timing.measurement import Hit
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import notes_of
@@ -28,9 +28,8 @@ def with_groove(track: Track, how: Straightening, chosen: str) -> Straightening:
     if not kind:
         return how
     strokes = _struck(track.session.takes.get(uid=uid)) if kind == TAKE else _written(track.session.tracks.get(uid=uid))
-    over, under = DIVISIONS[how.division]
     tempo = track.session.tempo_map
-    found = groove_of(strokes, tempo, division=how.division, step=tempo.ticks_per_quarter * over / under)
+    found = groove_of(strokes, tempo, division=how.division, step=division_ticks(tempo, how.division))
     if found is None:
         raise BadBars(f"A groove is measured from {LEAST} notes at least; there are {len(strokes)}.")
     return replace(how, groove=found.shares)

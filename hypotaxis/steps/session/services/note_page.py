@@ -3,7 +3,6 @@
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from fractions import Fraction
 from functools import cached_property
 
 import numpy as np
@@ -14,7 +13,7 @@ from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.session.arrange import Part
 from hypotaxis.core.session.editing import Edited
-from hypotaxis.core.session.straighten import DIVISIONS
+from hypotaxis.core.session.straighten import DIVISIONS, division_ticks
 from hypotaxis.records.models import Track
 from hypotaxis.records.plan import last_bar_of, part_of
 from hypotaxis.steps.session.services.arranging import arrange_part
@@ -113,8 +112,7 @@ class NotePage:
     @property
     def step_ticks(self) -> float:
         """Ticks of the division."""
-        over, under = DIVISIONS[self.shown.division]
-        return float(Fraction(self.tempo.ticks_per_quarter * over, under))
+        return division_ticks(self.tempo, self.shown.division)
 
     @property
     def window_end(self) -> int:

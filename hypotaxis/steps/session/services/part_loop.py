@@ -176,8 +176,7 @@ def span_of(track: Track, wish: LoopWish) -> tuple[TempoMap, int, int]:
     first = tempo.bar_tick(wish.first_bar)
     if not wish.pattern:
         return tempo, first, tempo.bar_tick(wish.last_bar + 1)
-    _, beats, unit = [one for one in tempo.meters if one[0] <= first][-1]
-    alone = TempoMap(tempo.ticks_per_quarter, ((0, tempo.us_of_quarter(first)),), ((0, beats, unit),))
+    alone = TempoMap(tempo.ticks_per_quarter, ((0, tempo.us_of_quarter(first)),), ((0, *tempo.meter_at(first)),))
     return alone, 0, alone.bar_tick(2)
 
 
