@@ -95,7 +95,7 @@ def us_of(bpm: float) -> int:
 
 def with_tempo(piece: Piece, *, bar: int, beat: int = 1, bpm: float | None) -> Piece:
     """Another tempo from a beat on, up to the next change; None: no change there. Raises BadBars."""
-    tick = _tick_of(piece, bar, beat)
+    tick = beat_tick(piece.tempo, piece.bars, bar, beat)
     if bpm is None and tick == 0:
         raise BadBars("Bar 1 needs a tempo: change it instead of taking it away.")
     kept = [one for one in piece.tempo.tempos if one[0] != tick]
@@ -107,7 +107,7 @@ def with_tempo(piece: Piece, *, bar: int, beat: int = 1, bpm: float | None) -> P
 def with_meter(piece: Piece, *, bar: int, meter: tuple[int, int] | None) -> Piece:
     """Another meter from a bar on, up to the next change; None: no change there. An empty piece keeps its number of
     bars, one with notes ends with the bar in which it did. Raises BadBars."""
-    tick = _tick_of(piece, bar, 1)
+    tick = beat_tick(piece.tempo, piece.bars, bar, 1)
     if meter is None and tick == 0:
         raise BadBars("Bar 1 needs a meter: change it instead of taking it away.")
     kept = [one for one in piece.tempo.meters if one[0] != tick]
@@ -120,7 +120,7 @@ def with_meter(piece: Piece, *, bar: int, meter: tuple[int, int] | None) -> Piec
 
 def with_section(piece: Piece, *, bar: int, name: str) -> Piece:
     """A name for the bars from this one on; "" takes it away. Raises BadBars."""
-    tick, name = _tick_of(piece, bar, 1), name.strip()
+    tick, name = beat_tick(piece.tempo, piece.bars, bar, 1), name.strip()
     if len(name) > LONGEST_NAME:
         raise BadBars(f"A section's name has at most {LONGEST_NAME} letters.")
     kept = [one for one in piece.sections if one.tick != tick] + ([Section(tick, name)] if name else [])
@@ -229,13 +229,14 @@ def _without_patterns(piece: Piece) -> None:
         raise BadBars("Patterns go by the bar: print them to notes first, then change the pace.")
 
 
-def _tick_of(piece: Piece, bar: int, beat: int) -> int:
-    if not 1 <= bar <= piece.bars:
-        raise BadBars(f"There is no bar {bar}: the session has {piece.bars}.")
-    beats = piece.tempo.beats_in_bar(bar)
+def beat_tick(tempo: TempoMap, last_bar: int, bar: int, beat: int) -> int:
+    """The tick of a beat of a session with this many bars. Raises BadBars where there is none."""
+    if not 1 <= bar <= last_bar:
+        raise BadBars(f"There is no bar {bar}: the session has {last_bar}.")
+    beats = tempo.beats_in_bar(bar)
     if not 1 <= beat <= beats:
         raise BadBars(f"Bar {bar} has {beats} beats, so there is no beat {beat}.")
-    first, after = piece.tempo.bar_tick(bar), piece.tempo.bar_tick(bar + 1)
+    first, after = tempo.bar_tick(bar), tempo.bar_tick(bar + 1)
     return first + (after - first) // beats * (beat - 1)
 
 

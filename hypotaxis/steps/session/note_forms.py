@@ -7,6 +7,7 @@ from django import forms
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.grid.values import HIGHEST_SEED
 from hypotaxis.core.midi.scales import NAMES, SCALES
+from hypotaxis.core.session.arrange import beat_tick
 from hypotaxis.core.session.generators import (
     ARPEGGIO,
     KINDS,
@@ -52,15 +53,9 @@ class AddForm(Told):
     def note_at(self, tempo: TempoMap, last_bar: int) -> int:
         """The tick of its place. Raises BadBars where there is no such place."""
         bar, beat = self.cleaned_data["bar"], self.cleaned_data["beat"]
-        if bar > last_bar:
-            raise BadBars(f"There is no bar {bar}: the session has {last_bar}.")
-        beats = tempo.beats_in_bar(bar)
-        if beat > beats:
-            raise BadBars(f"Bar {bar} has {beats} beats, so there is no beat {beat}.")
-        begins, after = tempo.bar_tick(bar), tempo.bar_tick(bar + 1)
-        tick = begins + (after - begins) // beats * (beat - 1)
+        tick = beat_tick(tempo, last_bar, bar, beat)
         tick += (self.cleaned_data["sixteenth"] - 1) * tempo.ticks_per_quarter // 4
-        if tick >= after:
+        if tick >= tempo.bar_tick(bar + 1):
             raise BadBars(f"Bar {bar} ends before that sixteenth.")
         return tick
 
