@@ -32,6 +32,7 @@ from hypotaxis.records.models import (
     Route,
     Session,
     Socket,
+    Take,
     Track,
 )
 from hypotaxis.records.plan import key_of_end, row_fields, studio_row
@@ -201,7 +202,10 @@ def _from_json(value: Any) -> Any:
 
 def _write(kind: str, uid: str, fields: dict[str, Any] | None) -> None:
     model = KINDS[kind]
-    if fields is None:
+    if fields is None and kind == "track" and Take.objects.filter(track=uid).exists():
+        # What was recorded outlives the step that made its track: it is put away with it, and comes back with it.
+        model.objects.filter(uid=uid).update(away=True)
+    elif fields is None:
         model.objects.filter(uid=uid).delete()
     else:
         values = {name: _from_json(value) for name, value in fields.items()}

@@ -307,15 +307,19 @@ def standing_pace(rig_uid: str) -> int:
 
 
 def part_of(track: rows.Track) -> Part:
-    """All of a track that is counted in ticks."""
+    """All that is kept with a track and counted in ticks; of single voices nothing, since they play another's notes."""
     played = np.frombuffer(bytes(track.played), dtype=NOTE) if track.played else None
     grid = from_json(Grid, track.grid) if track.grid else None
     generator = from_json(Generator, track.generator) if track.generator else None
-    return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), controls_of(track), played, grid, generator)
+    return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), _own_controls(track), played, grid, generator)
 
 
 def notes_of(track: rows.Track) -> np.ndarray:
-    """All notes that a track plays (core.session.score.NOTE), those of its patterns among them."""
+    """All notes that a track plays (core.session.score.NOTE), those of its patterns among them; of single voices theirs
+    of the track whose notes they play."""
+    if track.voice_of_id:
+        notes = notes_of(track.voice_of)
+        return notes[np.isin(notes["note"], track.voice_notes)]
     return part_of(track).sounding(track.session.tempo_map, track.session.end_tick)
 
 
@@ -327,5 +331,10 @@ def notes_in_bars(track: rows.Track, first_bar: int, last_bar: int) -> np.ndarra
 
 
 def controls_of(track: rows.Track) -> np.ndarray:
-    """A track's controls as an array of core.session.score.CONTROL."""
+    """A track's controls as an array of core.session.score.CONTROL; of single voices those of the track they play
+    of."""
+    return _own_controls(track.voice_of or track)
+
+
+def _own_controls(track: rows.Track) -> np.ndarray:
     return np.frombuffer(bytes(track.controls), dtype=CONTROL)

@@ -61,11 +61,11 @@ def wanted_of(plan, tracks: Sequence[ArmedTrack]) -> tuple[list[Wanted], list[Le
             left.append(LeftOut(track.uid, "It has no instrument."))
         elif plan.way_out(instrument.uid, track.part) is None:
             left.append(LeftOut(track.uid, f"{instrument.name} has no way out: its notes would go nowhere."))
-        elif not instrument.returns:
+        elif not track.returns:
             left.append(LeftOut(track.uid, f"{instrument.name} has no way home."))
         else:
             way = plan.way_out(instrument.uid, track.part)
-            wanted.append(Wanted(track.uid, frozenset(instrument.inputs), way, track.calls))
+            wanted.append(Wanted(track.uid, frozenset(track.inputs), way, track.calls))
     return wanted, left
 
 
@@ -73,7 +73,7 @@ def why_apart(plan, one: ArmedTrack, other: ArmedTrack) -> str:
     """Why two tracks cannot share a pass, in a sentence; "" where they can."""
     if one.instrument is None or other.instrument is None:
         return ""
-    shared = tuple(uid for uid in one.instrument.inputs if uid in other.instrument.inputs)
+    shared = tuple(uid for uid in one.inputs if uid in other.inputs)
     if shared:
         return f"{one.name} and {other.name} share {returns_text(plan.rig, shared)}."
     ends = [plan.way_out(track.instrument.uid, track.part) for track in (one, other)]

@@ -10,11 +10,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Plan, Return
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
 from hypotaxis.core.sync.following import ports_that_send
 from hypotaxis.core.sync.values import Sending
@@ -37,6 +38,20 @@ class ArmedTrack:
     """Uid of the instrument's part that plays it, "" = the first."""
     calls: tuple[bytes, ...] = ()
     """The messages that call up its sound."""
+    only: tuple[int, ...] = ()
+    """The notes of the voices that it is, of a track of single voices; () = it plays all."""
+
+    @property
+    def returns(self) -> tuple[Return, ...]:
+        """By which returns it comes home, its own first; () where it has none."""
+        if self.instrument is None or not (self.only or self.instrument.returns):
+            return ()
+        return homes_of(self.instrument, self.only)
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """Every input by which it comes home, each once."""
+        return tuple(dict.fromkeys(uid for one in self.returns for uid in one.inputs))
 
 
 @dataclass(frozen=True)
@@ -50,8 +65,8 @@ class InputUse:
 
 @dataclass(frozen=True)
 class RecordedReturn:
-    """A return by which a recorded part comes home. uid, name: "" for the main one; columns: places of its inputs among
-    those of the pass; returns_text: as it is spoken of."""
+    """A return by which a recorded part comes home. uid, name: "" for the instrument's main one; columns: places of
+    its inputs among those of the pass; returns_text: as it is spoken of."""
 
     uid: str
     name: str
@@ -77,7 +92,7 @@ class RecordedPart:
     """By how much its notes are sent later than they are written, − earlier."""
     home_trim_db: float
     returns: tuple[RecordedReturn, ...]
-    """By which it comes home, the main one last: its take is the newest of the track."""
+    """By which it comes home, the track's own last: its take is the newest of the track."""
     context: Mapping[str, str] = field(default_factory=dict)
     """What its lateness depends on (core.timing.context)."""
     voices: Mapping[int, str] = field(default_factory=dict)
@@ -176,7 +191,7 @@ def plan_pass(
         raise CannotSchedule(
             f"A pass that {led_by.name} leads is played once. Set its times to 1, or begin it at once."
         )
-    inputs = inputs_of(plan, [track.instrument for track in armed])
+    inputs = inputs_of(plan, armed)
     columns = {use.socket: place for place, use in enumerate(inputs)}
     shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
     bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in}
@@ -233,12 +248,11 @@ def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_m
     instrument = track.instrument
     seat = instrument.seat(track.part)
 
-    def recorded(uid: str, name: str, inputs: tuple[str, ...], inverted: bool) -> RecordedReturn:
-        return RecordedReturn(
-            uid, name, tuple(columns[one] for one in inputs), returns_text(plan.rig, inputs), inverted
-        )
+    def recorded(one: Return) -> RecordedReturn:
+        places = tuple(columns[uid] for uid in one.inputs)
+        return RecordedReturn(one.uid, one.name, places, returns_text(plan.rig, one.inputs), one.inverted)
 
-    further = [recorded(one.uid, one.name, one.inputs, one.inverted) for one in instrument.further if one.inputs]
+    own, *further = track.returns
     return RecordedPart(
         track=track.uid,
         track_name=track.name,
@@ -250,8 +264,8 @@ def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_m
         gap_ms=instrument.gap_ms,
         shift_ms=shift_ms,
         home_trim_db=instrument.home_trim_db,
-        returns=(*further, recorded("", "", instrument.returns, instrument.inverted)),
-        context=context_of(plan, instrument, part=track.part),
+        returns=tuple(recorded(one) for one in (*further, own)),
+        context=context_of(plan, instrument, part=track.part, back=own.uid),
         voices={voice.note: voice.home for voice in instrument.voices},
     )
 
@@ -287,15 +301,15 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
             raise CannotSchedule(f"{track.name} has no instrument. Choose one for it, or disarm it.")
         if plan.rig.find(instrument.send) is None:
             raise CannotSchedule(f"{instrument.name} has no send socket: its notes would go nowhere.")
-        if not instrument.returns:
+        if not track.returns:
             raise CannotSchedule(f"{instrument.name} has no return: nothing would be recorded of {track.name}.")
-        for uid in instrument.inputs:
+        for uid in track.inputs:
             if plan.rig.find(uid) is None:
                 raise CannotSchedule(f"The return of {instrument.name} is gone. Choose it anew on Instruments.")
             _check_interface(plan, track, uid)
             other = heard_by.setdefault(uid, track)
             if other.uid != track.uid:
-                shared = tuple(one for one in instrument.inputs if one in other.instrument.inputs)
+                shared = tuple(one for one in track.inputs if one in other.inputs)
                 raise SharedReturn(
                     f"{other.name} and {track.name} both come home on {returns_text(plan.rig, shared)}: "
                     "in one pass they would be mixed in one take. Record them in a pass each."
@@ -311,11 +325,11 @@ def _check_interface(plan: Plan, track: ArmedTrack, uid: str) -> None:
         )
 
 
-def inputs_of(plan: Plan, instruments: Sequence[Instrument]) -> tuple[InputUse, ...]:
-    """The inputs of the instruments' returns, each once, in order."""
+def inputs_of(plan: Plan, armed: Sequence[ArmedTrack]) -> tuple[InputUse, ...]:
+    """The inputs of the tracks' returns, each once, in order."""
     uses: dict[str, InputUse] = {}
-    for instrument in instruments:
-        for uid in instrument.inputs:
+    for track in armed:
+        for uid in track.inputs:
             found = plan.rig.find(uid)
             if found:
                 uses.setdefault(uid, InputUse(uid, found[1].system_name, found[1].name))

@@ -137,7 +137,7 @@ def plan_run(
     events += _clock_events(clocks, course, int(ns(np.array(begin_tick))), lasts_ns)
     events.sort(key=lambda event: event[:3])
     return Schedule(
-        messages=tuple(event[3] for event in events),
+        messages=tuple(_once(events)),
         first_sample=first_sample,
         frames=end_sample - first_sample,
         sample_rate=sample_rate,
@@ -163,6 +163,14 @@ def _rounds(lead: float, since: Sequence[float], first_sample: int, frames: int,
         Round(start, end - start, round(first_sample + start - one))
         for start, end, one in zip(starts, ends, back, strict=True)
     )
+
+
+def _once(events: Sequence[tuple[int, int, int, Message]]) -> Iterator[Message]:
+    """What leaves, in order; what several parts say alike of one channel (single voices of a box) leaves once."""
+    first: dict[tuple[int, str, bytes], int] = {}
+    for time_ns, rank, number, message in events:
+        if rank != CONTROLS or first.setdefault((time_ns, message.port, message.data), number) == number:
+            yield message
 
 
 def _clock_events(

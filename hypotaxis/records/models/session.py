@@ -54,7 +54,11 @@ class Tracks(models.QuerySet):
 
     def shown(self) -> "Tracks":
         """Those that are not put away."""
-        return self.filter(away=False)
+        return self.filter(away=False).exclude(voice_of__away=True)
+
+    def written(self) -> "Tracks":
+        """Of these, those with notes of their own: not the single voices, which play another's."""
+        return self.shown().filter(voice_of=None)
 
 
 class Track(WithUid):
@@ -63,7 +67,9 @@ class Track(WithUid):
     arrays of core.session.score.NOTE and CONTROL; played: the notes before they were straightened; grid: a
     core.grid.values.Grid, None where it has no patterns; generator: a core.session.generators.Generator;
     generated: how even what a box generated was when it was played in, "" = hands; chosen: (take uid, first bar, last
-    bar) that the person let stand; away: put away, not gone."""
+    bar) that the person let stand; voice_of, voice_notes: of a track of single voices, the track whose notes it plays
+    and which of them, so that it has no notes of its own, and its instrument, part and sound are that track's, set
+    with them; group: under which it is mixed, "" = none; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -83,6 +89,9 @@ class Track(WithUid):
     generator = models.JSONField(null=True)
     generated = models.CharField(max_length=200, blank=True)
     chosen = models.JSONField(default=list, blank=True)
+    voice_of = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="voices")
+    voice_notes = models.JSONField(default=list, blank=True)
+    group = models.CharField(max_length=40, blank=True)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 
@@ -238,7 +247,8 @@ class Takes(models.QuerySet):
 class Take(WithUid):
     """What one return delivered in one pass, kept unplaced.
 
-    return_uid, return_name: the further return it came by, empty for the main one; inverted: its polarity is
+    return_uid, return_name: the further return it came by, empty for the main one; beside: it came by another return
+    than the track's own, so it never stands for the track; inverted: its polarity is
     turned where it is handed over. first_sample: session position of the file's first frame as it arrived; placement:
     shift in samples, None while it stands where it arrived; round: of a loop, which time it is, from 0; kept: False
     while it is put away; measurement: a core.timing.measurement.Measurement with its hits beside it, or
@@ -258,6 +268,7 @@ class Take(WithUid):
     returns_text = models.CharField(max_length=80, blank=True)
     return_uid = models.CharField(max_length=36, blank=True)
     return_name = models.CharField(max_length=80, blank=True)
+    beside = models.BooleanField(default=False)
     inverted = models.BooleanField(default=False)
     file = models.CharField(max_length=80)
     sample_rate = models.PositiveIntegerField()
@@ -334,8 +345,8 @@ class Take(WithUid):
 
     @property
     def title(self) -> str:
-        """Its track, and the further return it came by."""
-        return f"{self.track.name}, {self.return_name}" if self.return_name else self.track.name
+        """Its track, and the return it came by where that is not the track's own."""
+        return f"{self.track.name}, {self.return_name}" if self.beside else self.track.name
 
     @property
     def part(self) -> RecordedPart | None:

@@ -71,7 +71,7 @@ def joined_tracks(session: Session, takes: Sequence[Take]) -> list[TrackSound]:
     """The tracks for which several takes stand, each as what stands of it."""
     found = []
     for track in session.tracks.shown():
-        mine = [take for take in takes if take.track_id == track.uid and not take.return_uid]
+        mine = [take for take in takes if take.track_id == track.uid and not take.beside]
         sound = TrackSound(track, mine, only_placed=True) if len(mine) > 1 else None
         if sound and sound.is_joined:
             found.append(sound)
@@ -131,7 +131,7 @@ def _frames(take: Take, blocks: Iterable[np.ndarray], silence: int) -> Iterator[
 def score_of(session: Session, plan: Plan) -> Score:
     """The session's notes, each track on its instrument's channel, its program with the bank that its box wants."""
     parts = []
-    for track in session.tracks.shown():
+    for track in session.tracks.written():
         instrument = plan.instrument(track.instrument_uid)
         channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
         part = ScorePart(track.name, channel, notes_of(track), controls_of(track))

@@ -304,19 +304,24 @@ class TrackForm(Merged, forms.Form):
         if self.kept not in dict(choices):
             choices.append((self.kept, "an instrument or part that is gone"))
         self.fields["instrument_uid"].choices = choices
+        if track.voice_of_id:
+            # A single voice has these of the track whose notes it plays.
+            del self.fields["instrument_uid"], self.fields["program"]
 
     def save(self) -> None:
         """Store what changed. A program typed by hand is no longer the picked patch's, and belongs to no bank."""
         chosen, fields = self.cleaned_data, {}
-        if chosen["instrument_uid"] != self.kept:
+        if chosen.get("instrument_uid", self.kept) != self.kept:
             uid, _, part = chosen["instrument_uid"].partition("/")
             fields |= {"instrument_uid": uid, "part_uid": part}
-        if chosen["program"] != self.track.program:
+        if chosen.get("program", self.track.program) != self.track.program:
             fields |= {"program": chosen["program"], "patch_uid": "", "msb": None, "lsb": None}
         if chosen["armed"] != self.track.armed:
             fields["armed"] = chosen["armed"]
         if fields:
             Track.objects.filter(uid=self.track.uid).update(**fields)
+            fields.pop("armed", None)
+            self.track.voices.update(**fields)
 
 
 class PassForm(forms.Form):

@@ -24,12 +24,13 @@ from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, 
 from hypotaxis.steps.session.services import grids, part_loop
 from hypotaxis.steps.session.services.grid_page import GridPage, Place
 from hypotaxis.steps.session.services.picture import meter_rows
+from hypotaxis.steps.session.written import written_track
 
 
 def home(request, uid):
     """The patterns of a track; and, sent, one thing done to them."""
     here = in_use(request)
-    page = GridPage(_track(here, uid), here.plan, _place(request))
+    page = GridPage(written_track(here, uid), here.plan, _place(request))
     return _done(request, here, page) if request.method == "POST" else _page(request, here, page)
 
 
@@ -103,7 +104,7 @@ def _done(request, here: InUse, page: GridPage):
 def play(request, uid):
     """Let it go round, or stop it."""
     here = in_use(request)
-    page = GridPage(_track(here, uid), here.plan, _place(request))
+    page = GridPage(written_track(here, uid), here.plan, _place(request))
     track, place = page.track, page.place
     for job in part_loop.loops_of(track):
         ask_to_cancel(str(job.uid))
@@ -121,7 +122,7 @@ def play(request, uid):
 def looping(request, uid, job):
     """How it goes, polled by the page."""
     here = in_use(request)
-    page = GridPage(_track(here, uid), here.plan, _place(request))
+    page = GridPage(written_track(here, uid), here.plan, _place(request))
     track = page.track
     row = get_object_or_404(Job, uid=job, kind=part_loop.KIND, about=str(track.uid))
     answer = render(request, "session/includes/grid_looping.html", {"page": page, "track": track} | _going(page, row))
@@ -146,7 +147,7 @@ def _going(page: GridPage, job: Job) -> dict:
 def table(request, uid):
     """The patterns as a table."""
     here = in_use(request)
-    track = _track(here, uid)
+    track = written_track(here, uid)
     answer = HttpResponse(grids.table_of(track, here.plan), content_type="text/csv; charset=utf-8")
     name = "-".join(slugify(one) or "untitled" for one in (track.session.name, track.name, "grid"))
     answer["Content-Disposition"] = f'attachment; filename="{name[:100]}.csv"'
@@ -154,10 +155,6 @@ def table(request, uid):
 
 
 # --- where
-
-
-def _track(here: InUse, uid) -> Track:
-    return get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session)
 
 
 def _place(request) -> Place:

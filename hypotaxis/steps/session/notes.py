@@ -27,6 +27,7 @@ from hypotaxis.steps.session.roll_markup import notes_markup, stems_markup
 from hypotaxis.steps.session.services import part_loop
 from hypotaxis.steps.session.services.note_page import NotePage, Shown
 from hypotaxis.steps.session.services.picture import meter_rows
+from hypotaxis.steps.session.written import written_track
 
 FARTHEST = 1_000_000
 """Steps of the division that notes are moved by at most."""
@@ -36,7 +37,7 @@ FARTHEST = 1_000_000
 def home(request, uid):
     """The notes of a track; and, sent, one thing done to the chosen ones."""
     here = in_use(request)
-    track, shown = _track(here, uid), _shown(request)
+    track, shown = written_track(here, uid), _shown(request)
     if request.method != "POST":
         return _page(request, here, NotePage(track, here.plan, shown))
     page = NotePage(track, here.plan, shown)
@@ -51,7 +52,7 @@ def home(request, uid):
         messages.error(request, str(error))
     if request.headers.get("X-Soft"):
         # What was chosen stays chosen, so the page answers by itself.
-        return _page(request, here, NotePage(_track(here, uid), here.plan, shown, chosen))
+        return _page(request, here, NotePage(written_track(here, uid), here.plan, shown, chosen))
     return redirect(_address(track, page.shown))
 
 
@@ -222,7 +223,7 @@ def _page(request, here: InUse, page: NotePage):
 def play(request, uid):
     """Let the bars shown go round on all boxes, or stop it."""
     here = in_use(request)
-    page = NotePage(_track(here, uid), here.plan, _shown(request))
+    page = NotePage(written_track(here, uid), here.plan, _shown(request))
     for job in part_loop.loops_of(page.track):
         ask_to_cancel(str(job.uid))
     if request.POST.get("to", "") != "stop":
@@ -238,7 +239,7 @@ def play(request, uid):
 def looping(request, uid, job):
     """How it goes, polled by the page."""
     here = in_use(request)
-    page = NotePage(_track(here, uid), here.plan, _shown(request))
+    page = NotePage(written_track(here, uid), here.plan, _shown(request))
     row = get_object_or_404(Job, uid=job, kind=part_loop.KIND, about=str(page.track.uid))
     answer = render(request, "session/includes/notes_looping.html", {"page": page} | _going(page, row))
     answer["X-Finished"] = "1" if row.finished else "0"
@@ -256,10 +257,6 @@ def _going(page: NotePage, job: Job) -> dict:
         "head_here": not now.wish.pattern and roll.first_tick <= now.tick < roll.first_tick + roll.ticks,
         "meters": meter_rows(part_loop.heard_of(job).levels),
     }
-
-
-def _track(here: InUse, uid) -> Track:
-    return get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session)
 
 
 def _shown(request) -> Shown:

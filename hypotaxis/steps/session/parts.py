@@ -4,21 +4,22 @@ from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.text import slugify
 
 from hypotaxis.core.errors import BadBars, CannotSchedule
 from hypotaxis.core.midi.scales import note_name
 from hypotaxis.records.current import in_one_go, in_use
-from hypotaxis.records.models import Track
 from hypotaxis.records.plan import last_bar_of, notes_of, part_of
 from hypotaxis.steps.session import views
 from hypotaxis.steps.session.forms import ChangeForm, StraightenForm
 from hypotaxis.steps.session.note_forms import GeneratorForm
 from hypotaxis.steps.session.services import parts
 from hypotaxis.steps.session.services.checking import amiss_in
+from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.grooves import grooves_for, with_groove
+from hypotaxis.steps.session.written import written_track
 
 CHANGES = ("change", "remove")
 ACTS = {
@@ -33,7 +34,7 @@ ACTS = {
 def part(request, uid):
     """A part, opened."""
     here = in_use(request)
-    track = get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session)
+    track = written_track(here, uid)
     to = request.POST.get("to", "")
     usual = {
         name: request.GET[name] for name in ("division", "strength", "swing", "window", "groove") if name in request.GET
@@ -81,12 +82,13 @@ def part(request, uid):
         amiss=amiss,
         change=change,
         doubled=parts.doubled_in(track),
+        voiced=bool(names_of(instrument)),
     )
 
 
 def file(request, uid):
     """A part alone as a Standard MIDI File."""
-    track = get_object_or_404(Track.objects.select_related("session"), uid=uid, session=in_use(request).session)
+    track = written_track(in_use(request), uid)
     answer = HttpResponse(parts.file_of(track), content_type="audio/midi")
     name = "-".join(slugify(one) or "untitled" for one in (track.session.name, track.name))
     answer["Content-Disposition"] = f'attachment; filename="{name[:100]}.mid"'

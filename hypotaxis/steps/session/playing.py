@@ -24,7 +24,7 @@ def play_in(request):
     here = in_use(request)
     if here.session is None:
         raise Http404
-    tracks = list(here.session.tracks.shown())
+    tracks = list(here.session.tracks.written())
     form = PlayForm(request.POST or None, plan=here.plan, tracks=tracks, last_bar=last_bar_of(here.session))
     if request.method == "POST" and form.is_valid():
         chosen = dict(form.cleaned_data)
@@ -80,7 +80,7 @@ def freely(request):
     if here.session is None:
         raise Http404
     to, bar = request.POST.get("to", ""), whole(request.POST.get("bar"), 1, 1, MOST_BARS)
-    track = here.session.tracks.shown().filter(uid=as_uuid(request.POST.get("track", ""))).first()
+    track = here.session.tracks.written().filter(uid=as_uuid(request.POST.get("track", ""))).first()
     running = free_playing.free_now(here.session)
     if to == "stop":
         for row in running:

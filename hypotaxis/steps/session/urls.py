@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, notes, parts, plan, playing, takes, views
+from hypotaxis.steps.session import grid, notes, parts, plan, playing, takes, views, voices
 
 app_name = "session"
 urlpatterns = [
@@ -26,6 +26,7 @@ urlpatterns = [
     path("grid/<uuid:uid>/play/", grid.play, name="grid-play"),
     path("grid/<uuid:uid>/loop/<uuid:job>/", grid.looping, name="grid-looping"),
     path("grid/<uuid:uid>/grid.csv", grid.table, name="grid-table"),
+    path("voices/<uuid:uid>/", voices.home, name="voices"),
     path("track/", views.new_track, name="new-track"),
     path("import/", views.import_file, name="import"),
     path("import/<uuid:job>/", views.importing_file, name="importing"),

@@ -165,7 +165,7 @@ def joining_file(request, file):
     except CannotSchedule as error:
         messages.error(request, str(error))
         return redirect("session:import")
-    form = JoinForm(request.POST or None, plan=here.plan, tracks=here.session.tracks.shown(), coming=coming)
+    form = JoinForm(request.POST or None, plan=here.plan, tracks=here.session.tracks.written(), coming=coming)
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
         try:

@@ -16,7 +16,7 @@ TRACK, TAKE = "track", "take"
 
 def grooves_for(track: Track) -> list[tuple[str, str]]:
     """What a track may take its groove from, as choices of a form."""
-    others = track.session.tracks.shown().exclude(uid=track.uid)
+    others = track.session.tracks.written().exclude(uid=track.uid)
     found = [(f"{TRACK}/{row.uid}", f"notes of {row.name}") for row in others]
     takes = track.session.takes.measured().select_related("track")
     return [*found, *((f"{TAKE}/{one.uid}", f"take {one.number} of {one.track.name}") for one in takes)]

@@ -1,6 +1,7 @@
 """What there is to tidy up in a rig's sessions, and how large it is."""
 
 from dataclasses import dataclass
+from uuid import UUID
 
 from hypotaxis.records.current import InUse
 from hypotaxis.records.housekeeping import Weighed, weighed
@@ -36,8 +37,14 @@ def copy_session(session: Session) -> Session:
     taken = set(session.rig.sessions.values_list("name", flat=True))
     name = next(f"{session.name[:70]} {n}" for n in range(2, 10_000) if f"{session.name[:70]} {n}" not in taken)
     made = Session.objects.create(**_fields_of(session) | {"name": name})
-    tracks = session.tracks.shown()
-    Track.objects.bulk_create(Track(**_fields_of(one) | {"session": made, "armed": False}) for one in tracks)
+    copies: dict[UUID, Track] = {}
+    for one in session.tracks.shown().order_by("voice_of", "order"):
+        mine = {"session": made, "armed": False, "chosen": []}
+        source = copies.get(one.voice_of_id)
+        # Those whose notes others play come first; voices of a track that is put away have nothing to play.
+        if source or one.voice_of_id is None:
+            copies[one.uid] = Track(**_fields_of(one) | mine | {"voice_of": source})
+    Track.objects.bulk_create(copies.values())
     return made
 
 

@@ -15,7 +15,7 @@ from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Plan, Return
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.listening import Shown
@@ -23,6 +23,7 @@ from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.playable import Unplayable
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
 from hypotaxis.core.timing.measurement import Measurement
@@ -188,7 +189,8 @@ class Picture:
         for row in self.rows:
             instrument = self.plan.instrument(row.instrument_uid)
             clash = ""
-            for uid in instrument.inputs if instrument and row.armed else ():
+            homes = homes_of(instrument, row.voice_notes) if instrument and row.armed else ()
+            for uid in (uid for one in homes for uid in one.inputs):
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
@@ -197,7 +199,7 @@ class Picture:
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
-        mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.return_uid}
+        mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.beside}
         stretches = standing((take.offered for take in mine.values()), row.choices)
         stands = [(mine[one.uid], one) for one in stretches]
         bar = self.tempo.position(self.tick).bar
@@ -218,7 +220,7 @@ class Picture:
             row=row,
             form=form,
             instrument=instrument,
-            home=" and ".join(_homes(self.plan, instrument)) if instrument else "",
+            home=" and ".join(_homes(self.plan, homes_of(instrument, row.voice_notes))) if instrument else "",
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path="".join(self.strip_of(take, one) for take, one in stands),
@@ -303,9 +305,9 @@ def _named(instrument: Instrument | None, voices: dict[int, str]) -> Callable[[i
     return lambda note: voices.get(note) or note_name(note, instrument.middle_c)
 
 
-def _homes(plan: Plan, instrument: Instrument) -> list[str]:
-    """Every return of an instrument as it is spoken of, further ones by their names."""
-    named = [(one.name, returns_text(plan.rig, one.inputs)) for one in instrument.every_return if one.inputs]
+def _homes(plan: Plan, returns: Iterable[Return]) -> list[str]:
+    """Returns as they are spoken of, further ones by their names."""
+    named = [(one.name, returns_text(plan.rig, one.inputs)) for one in returns]
     return [f"{inputs} ({name})" if name else inputs for name, inputs in named]
 
 

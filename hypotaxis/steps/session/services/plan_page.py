@@ -10,13 +10,18 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
 from hypotaxis.core.session.standing import Stretch
-from hypotaxis.core.units import clock_text
+from hypotaxis.core.session.voices import homes_of
+from hypotaxis.core.units import clock_text, counted
 from hypotaxis.records.models import PassPlan, PlannedPass, Session, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services import recording
+from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, plan_state, trouble_of
+from hypotaxis.steps.session.services.voices import VoicesApart, split_tracks
 
+MANY = 2
+"""Voices that can be taken apart."""
 BYTES_A_FRAME = 6
 """Stereo, 24 bit."""
 
@@ -53,6 +58,17 @@ class Line:
     colour: str
     cells: list[list[Cell]]
     apart: str
+
+
+@dataclass(frozen=True)
+class DrumTrack:
+    """A track of several voices. state: whether they are recorded apart; effects: what becomes of its box's own
+    then."""
+
+    uid: str
+    name: str
+    state: str
+    effects: str
 
 
 class PlanPage:
@@ -97,7 +113,8 @@ class PlanPage:
         planned = {uid for column in self._columns for uid in column.tracks}
         for uid, view in self._shown.items():
             if uid in planned and view.instrument:
-                tracks.setdefault(tuple(view.instrument.returns), []).append(uid)
+                homes = homes_of(view.instrument, view.row.voice_notes)
+                tracks.setdefault(homes[0].inputs if homes else (), []).append(uid)
         return [self._line(inputs, uids) for inputs, uids in tracks.items()]
 
     def _line(self, inputs: tuple[str, ...], uids: list[str]) -> Line:
@@ -115,7 +132,8 @@ class PlanPage:
         sound = self.picture.strip_of(take, Stretch(str(take.uid), *take.bars)) if take else ""
         found = take.measured if take else None
         late = f"{found.lateness_ms:+.1f}".replace("-", "−") if found else ""
-        return Cell(uid, view.row.name, view.notes_path, sound, late, trouble_of(take) if take else "", take)
+        name = view.row.name.removeprefix(f"{view.row.voice_of.name}: ") if view.row.voice_of_id else view.row.name
+        return Cell(uid, name, view.notes_path, sound, late, trouble_of(take) if take else "", take)
 
     @cached_property
     def left_out(self) -> list[tuple[str, str]]:
@@ -126,6 +144,21 @@ class PlanPage:
         _, left = wanted_of(self.plan, [recording.armed_track(row, self.plan) for row in rows])
         named = {str(row.uid): row.name for row in rows}
         return [(named[one.uid], one.why) for one in left if isinstance(one, LeftOut)]
+
+    @cached_property
+    def drums(self) -> list["DrumTrack"]:
+        """The tracks of several voices, and whether these are recorded apart."""
+        apart = split_tracks(self.session)
+        found = []
+        for uid, view in self._shown.items():
+            if view.row.voice_of_id or not view.instrument or len(names_of(view.instrument)) < MANY:
+                continue
+            told = VoicesApart(view.row, self.plan)
+            if view.row.uid in apart:
+                found.append(DrumTrack(uid, view.row.name, f"apart, {counted(len(told.rows), 'track')}", told.effects))
+            elif len(told.voices) >= MANY:
+                found.append(DrumTrack(uid, view.row.name, f"{len(told.voices)} voices, recorded as one", ""))
+        return found
 
     @property
     def sums(self) -> list[tuple[str, str]]:

@@ -23,6 +23,7 @@ from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, 
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.takes_page import TakesPage, compared
+from hypotaxis.steps.session.services.voices import split_tracks
 
 KIND = "pass plan"
 LATE_MS = 1.0
@@ -38,7 +39,9 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
     if not 1 <= first_bar <= last_bar <= last:
         raise BadBars(f"Bars {first_bar} to {last_bar} are none of this session: it has {last}.")
     _not_while_it_runs(newest(session))
-    rows = [row for row in session.tracks.shown() if len(notes_in_bars(row, first_bar, last_bar))]
+    apart = split_tracks(session)
+    rows = [row for row in session.tracks.shown() if row.uid not in apart]
+    rows = [row for row in rows if len(notes_in_bars(row, first_bar, last_bar))]
     wanted, _ = wanted_of(plan, [recording.armed_track(row, plan) for row in rows])
     if not wanted:
         raise CannotSchedule("No track with notes in these bars has an instrument with a way out and a way home.")
@@ -166,7 +169,7 @@ def plan_state(session: Session) -> PlanState:
 def last_takes(column: PlannedPass) -> list[Take]:
     """Of each of its tracks the last take that was recorded for it, of the main return."""
     found: dict[str, Take] = {}
-    takes = Take.objects.filter(run__planned=column, return_uid="").select_related("run__session", "track")
+    takes = Take.objects.filter(run__planned=column, beside=False).select_related("run__session", "track")
     for take in takes.order_by("number"):
         found[str(take.track_id)] = take
     return list(found.values())
@@ -188,7 +191,7 @@ def trouble_of(take: Take) -> str:
 def _late_told(take: Take) -> str:
     """Where its lateness differs from the last one of the same track and sound by more than both leave open."""
     mine = take.measured
-    before = take.track.takes.measured().filter(number__lt=take.number, return_uid="").order_by("-number").first()
+    before = take.track.takes.measured().filter(number__lt=take.number, beside=False).order_by("-number").first()
     if mine is None or before is None or before.part is None or take.part is None:
         return ""
     if before.part.calls != take.part.calls or before.part.context != take.part.context:
@@ -203,7 +206,7 @@ def _late_told(take: Take) -> str:
 
 def unlike(take: Take, plan: Plan) -> str:
     """Where it is nothing like the last good take of the same notes, in words; "" where it is, or there is none."""
-    before = take.track.takes.measured().filter(number__lt=take.number, return_uid="").order_by("-number").first()
+    before = take.track.takes.measured().filter(number__lt=take.number, beside=False).order_by("-number").first()
     if before is None or before.part is None or take.part is None or before.part.calls != take.part.calls:
         return ""
     try:

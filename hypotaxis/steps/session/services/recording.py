@@ -84,7 +84,7 @@ def repeat_pass(old: Pass, *, token: str = "") -> Pass:
 def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
     """Ask the worker to call up the sound of every track once more."""
     messages = []
-    for track in session.tracks.shown():
+    for track in session.tracks.written():
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
@@ -127,7 +127,7 @@ def armed_track(row: Track, plan: Plan) -> ArmedTrack:
     """A track as a pass sees it."""
     instrument = plan.instrument(row.instrument_uid)
     calls = tuple(track_calls(row, instrument)) if instrument else ()
-    return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls)
+    return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls, tuple(row.voice_notes))
 
 
 def make_pass(session: Session, setup: PassSetup, *, token: str = "", **chosen) -> Pass:
@@ -275,6 +275,7 @@ class _Coming:
                 returns_text=self.back.returns_text,
                 return_uid=self.back.uid,
                 return_name=self.back.name,
+                beside=self.back is not self.part.returns[-1],
                 inverted=self.back.inverted,
                 file=file,
                 sample_rate=setup.rate,

@@ -87,7 +87,7 @@ class TakesPage:
     def __init__(self, track: Track, plan: Plan) -> None:
         self.track, self.plan = track, plan
         self.picture = Picture(track.session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
-        mine = [take for take in self.picture.takes if take.track_id == track.uid and not take.return_uid]
+        mine = [take for take in self.picture.takes if take.track_id == track.uid and not take.beside]
         self.takes = sorted(mine, key=lambda take: take.number)
         self.sound = TrackSound(track, self.takes)
         self.shown = next(view for view in self.picture.tracks() if view.row.uid == track.uid)
