@@ -72,7 +72,7 @@ class OnJackTest(BrowserTest):
         expect(self.page.get_by_label("stand-in only: faster")).to_have_count(0)
         self.page.get_by_label("from bar").fill("1")
         self.page.get_by_label("to bar").fill("4")
-        self.press("r")
+        self.button("Record 1 armed")
         self.see("hits used")
         # It starts notes with periods, so its hits spread too far to be placed without a look.
         self.button("Place the take")
@@ -86,7 +86,7 @@ class OnJackTest(BrowserTest):
         self.assertEqual(rate, RATE)
         self.assertGreater(float(np.abs(sound).max()), 0.01)
         self.go("session:home")
-        self.press("r")
+        self.button("Record 1 armed")
         self.see("is recording")
         self.press("Escape")
         self.see("All notes are off, on every port that notes have left by.")
