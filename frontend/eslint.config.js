@@ -4,7 +4,7 @@ const js = require("@eslint/js");
 const browser = Object.fromEntries(
   ["window", "document", "location", "history", "fetch", "setTimeout", "clearTimeout", "localStorage", "sessionStorage", "URL", "FormData",
     "URLSearchParams", "CSS", "Event", "CustomEvent", "XMLHttpRequest", "matchMedia", "AbortController", "DOMParser",
-    "requestAnimationFrame", "setInterval", "clearInterval", "Audio", "AudioContext", "OscillatorNode", "GainNode", "HTMLElement", "console", "getComputedStyle", "Alpine", "File",
+    "requestAnimationFrame", "cancelAnimationFrame", "setInterval", "clearInterval", "Audio", "AudioContext", "OscillatorNode", "GainNode", "HTMLElement", "console", "getComputedStyle", "Alpine", "File",
     "DataTransfer", "DOMPoint", "MouseEvent", "navigator", "getSelection", "performance", "innerHeight", "addEventListener"].map((name) => [name, "readonly"]),
 );
 

@@ -16,6 +16,10 @@ class BadBars(HypotaxisError):
     """Bars, a tempo or a meter that a session cannot have."""
 
 
+class BadLevel(HypotaxisError):
+    """A level or a pan that the mix cannot have."""
+
+
 class SocketTaken(DoesNotFit):
     """A socket that already has its one cable."""
 

@@ -2,9 +2,15 @@
 section 14)."""
 
 import re
+import struct
+from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
+
+PIECE = 2**20
+"""Bytes that are made for one answer at most: some seconds of sound."""
 
 
 class _Part:
@@ -46,3 +52,36 @@ def sound_file(request: HttpRequest, path: Path) -> HttpResponseBase:
     answer["Content-Length"] = end - start + 1
     answer["Accept-Ranges"] = "bytes"
     return answer
+
+
+def sound_stream(
+    request: HttpRequest, *, rate: int, frames: int, read: Callable[[int, int], np.ndarray]
+) -> HttpResponse:
+    """Stereo sound that is made while it is asked for, as a WAV file of 16 bits that is never whole anywhere: the range
+    that is asked for, in pieces of at most PIECE bytes, so that nobody waits for what is not heard. read: the frames
+    from one to another, shape (frames, 2), full scale ±1.0."""
+    head = _wave_head(rate, frames)
+    size = len(head) + 4 * frames
+    asked = re.fullmatch(r"bytes=(\d{0,15})-(\d{0,15})", request.headers.get("Range", ""))
+    first, last = asked.groups() if asked else ("", "")
+    start = int(first) if first else max(0, size - int(last)) if last else 0
+    end = min(size, start + PIECE, int(last) + 1 if first and last else size)
+    if start >= end:
+        return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+    low, high = (max(0, at - len(head)) for at in (start, end))
+    sound = read(low // 4, -(-high // 4))
+    made = head[start:end] + _as_16_bit(sound)[low % 4 :][: high - low]
+    answer = HttpResponse(made, status=206, content_type="audio/wav")
+    answer["Content-Range"] = f"bytes {start}-{end - 1}/{size}"
+    answer["Accept-Ranges"] = "bytes"
+    answer["Cache-Control"] = "no-store"
+    return answer
+
+
+def _wave_head(rate: int, frames: int) -> bytes:
+    form = struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, 2, rate, 4 * rate, 4, 16)
+    return struct.pack("<4sI4s", b"RIFF", 36 + 4 * frames, b"WAVE") + form + struct.pack("<4sI", b"data", 4 * frames)
+
+
+def _as_16_bit(sound: np.ndarray) -> bytes:
+    return np.rint(np.clip(sound, -1, 1) * 32767).astype("<i2").tobytes()

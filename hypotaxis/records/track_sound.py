@@ -35,10 +35,12 @@ class Joint:
 
 
 class TrackSound:
-    """The takes of a track by its main return, as sound. only_placed: without those that are not placed."""
+    """The takes of a track by its own return, as sound. only_placed: without those that are not placed; arrived: each
+    where it arrived, and not where it stands."""
 
-    def __init__(self, track: Track, takes: list[Take], *, only_placed: bool = False) -> None:
+    def __init__(self, track: Track, takes: list[Take], *, only_placed: bool = False, arrived: bool = False) -> None:
         takes = [take for take in takes if take.placement is not None or not only_placed]
+        self._arrived = arrived
         self.track, self.takes = track, {str(take.uid): take for take in takes if not take.lost}
         self.tempo = track.session.tempo_map
         self.rate = takes[0].sample_rate if takes else track.session.rig.sample_rate
@@ -47,6 +49,11 @@ class TrackSound:
     def bar_at(self, bar: int) -> float:
         """Session position of a bar's line."""
         return float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate))
+
+    @property
+    def channels(self) -> int:
+        """Of what it is heard as: one, or two where any take has them."""
+        return max(take.channels for take in self.takes.values())
 
     @property
     def span(self) -> tuple[int, int]:
@@ -69,12 +76,12 @@ class TrackSound:
 
     def read(self, take: Take, gain: float):
         """Frames of a take by session position, as it stands."""
-        file, _ = take.sound_file
+        file, start = (take.file, take.first_sample) if self._arrived else (take.sound_file[0], take.start)
         gain *= -1 if take.inverted else 1
-        channels = max(one.channels for one in self.takes.values())
+        channels = self.channels
 
         def read(first: int, last: int) -> np.ndarray:
-            sound = audio.read_frames(file, first - take.start, last - take.start) * gain
+            sound = audio.read_frames(file, first - start, last - start) * gain
             return np.repeat(sound, channels, axis=1) if sound.shape[1] < channels else sound
 
         return read
@@ -153,7 +160,7 @@ class TrackSound:
 
     def _made(self, key: str, pieces: list[Piece]) -> Path:
         first, last = self.span
-        channels = max(take.channels for take in self.takes.values())
+        channels = self.channels
 
         def write(stream: BinaryIO) -> None:
             with soundfile.SoundFile(stream, "w", self.rate, channels, "PCM_16", format="WAV") as target:

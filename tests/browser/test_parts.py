@@ -165,6 +165,33 @@ class TakesTest(BrowserTest):
         self.assertEqual(session.tracks.get(name="Bittern").chosen, [])
 
 
+class MixTest(BrowserTest):
+    def test_what_stands_is_heard_together_and_goes_on_while_it_is_set(self):
+        self.arm("Bittern", "Alder kit")
+        self.go("session:home")
+        self.page.get_by_label("to bar").fill("4")
+        self.page.get_by_label("stand-in only: faster").check()
+        self.button("Record 2 armed tracks")
+        self.see("2 takes measured, placed.")
+        self.page.get_by_role("link", name="Heard together").click()
+        self.see("2 tracks heard")
+        self.nothing_is_found()
+        position = self.page.locator("[data-position]")
+        expect(position).to_have_text("1.1")
+        self.press("h")
+        expect(position).to_have_text(re.compile(r"^(1\.[2-4]|[2-4]\.[1-4])$"))
+        level = self.page.get_by_role("img", name="Level of Bittern").locator(".level")
+        expect(level).to_have_attribute("width", re.compile(r"^[1-9]"))
+        self.button("Mute Bittern")
+        self.see("1 track heard")
+        # It goes on where it was, and not from the beginning.
+        expect(position).to_have_text(re.compile(r"^([2-9]|1\d)\.[1-4]$"))
+        expect(level).to_have_attribute("width", "0")
+        self.button("Stop h")
+        self.button("Make the mix")
+        self.see("Take the file")
+
+
 class PlanTest(BrowserTest):
     def test_passes_are_planned_edited_and_recorded_in_a_row(self):
         self.go("session:home")

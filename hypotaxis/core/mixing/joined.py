@@ -28,22 +28,30 @@ def joined(pieces: Sequence[Piece], first: int, last: int, rate: int) -> Iterato
     """All of it between two session positions, block by block; silence where nothing stands."""
     if not pieces:
         return
-    fades = _fades(pieces, fade_samples(rate) // 2)
+    whole = Joined(pieces, rate)
     for start in range(first, last, BLOCK):
-        end = min(last, start + BLOCK)
-        made = None
-        for piece, rise, fall in fades:
+        yield whole.read(start, min(last, start + BLOCK))
+
+
+class Joined:
+    """Pieces, at least one, as one sound that can be read anywhere; their fades are worked out once."""
+
+    def __init__(self, pieces: Sequence[Piece], rate: int) -> None:
+        self._fades = _fades(pieces, fade_samples(rate) // 2)
+        self.channels = pieces[0].read(pieces[0].first, pieces[0].first).shape[1]
+
+    def read(self, first: int, last: int) -> np.ndarray:
+        """The frames between two session positions, shape (frames, channels); silence where nothing stands."""
+        made = np.zeros((last - first, self.channels))
+        for piece, rise, fall in self._fades:
             from_, to = (
-                max(start, piece.first, rise.first if rise else start),
-                min(end, fall.last if fall else piece.last),
+                max(first, piece.first, rise.first if rise else first),
+                min(last, fall.last if fall else piece.last),
             )
-            if from_ >= to:
-                continue
-            sound = piece.read(from_, to) * _gain(rise, fall, from_, to)[:, None]
-            if made is None:
-                made = np.zeros((end - start, sound.shape[1]))
-            made[from_ - start : to - start] += sound
-        yield np.zeros((end - start, pieces[0].read(start, start).shape[1])) if made is None else made
+            if from_ < to:
+                sound = piece.read(from_, to)
+                made[from_ - first : to - first] += sound * _gain(rise, fall, from_, to)[:, None]
+        return made
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,9 +10,11 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
+from hypotaxis.core.mixing.desk import OFF, Mixing
 from hypotaxis.core.plan import Instrument, Plan, Return
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.trips import recording_interface, returns_text
+from hypotaxis.core.session.beside import HeardBeside, beside_of
 from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.voices import homes_of
@@ -148,6 +150,8 @@ class PassSetup:
     """It goes on until it is stopped."""
     led_by: LedBy | None = None
     """It waits for this box's start key and goes by its clock."""
+    beside: HeardBeside | None = None
+    """What is heard meanwhile."""
 
     @property
     def every_round(self) -> tuple[Round, ...]:
@@ -181,11 +185,12 @@ def plan_pass(
     times: int = 1,
     run_in: int = 0,
     led_by: LedBy | None = None,
+    mixing: Mixing | None = None,
 ) -> PassSetup:
     """What a pass of bars first_bar to last_bar is made of, played `times` times (0: until it is stopped, for an hour
     at most), so many bars run in. lateness_ms: what is known, by the
-    uid of instruments; who plays together is shifted by it; clock_ms: how late boxes step by their clock, by the uid of
-    the port. Raises CannotSchedule when it cannot be recorded, with the reason."""
+    uid of instruments; who plays together is shifted by it; mixing: what is heard meanwhile; clock_ms: how late boxes
+    step by their clock, by the uid of the port. Raises CannotSchedule when it cannot be recorded, with the reason."""
     check_pass(plan, armed)
     if led_by and times != 1:
         raise CannotSchedule(
@@ -212,7 +217,14 @@ def plan_pass(
         run_in=run_in,
         open_end=not times or bool(led_by and led_by.until_stop),
         led_by=led_by,
+        beside=_beside(plan, armed, mixing, led_by) if mixing else None,
     )
+
+
+def _beside(plan: Plan, armed: Sequence[ArmedTrack], mixing: Mixing, led_by: LedBy | None) -> HeardBeside | None:
+    found = beside_of(plan, mixing, [(one, track.instrument.home_trim_db) for track in armed for one in track.returns])
+    # Who leads goes by its own tempo: takes and click of the session's would not be in step with it.
+    return replace(found, takes=False, click=OFF) if found and led_by else found
 
 
 def times_in(tempo: TempoMap, first_bar: int, last_bar: int, seconds: float) -> int:

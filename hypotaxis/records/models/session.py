@@ -6,6 +6,7 @@ from django.db import models
 
 from hypotaxis.core.formats.plain import as_tuples, from_json
 from hypotaxis.core.midi.programs import Program
+from hypotaxis.core.mixing.desk import Fader, Mixing
 from hypotaxis.core.session.listening import AUDIBLE_DB, Shown
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
 from hypotaxis.core.session.schedule import Round
@@ -24,7 +25,7 @@ from hypotaxis.records.models.work import Job
 
 class Session(WithUid):
     """One piece of music. tempos and meters as in core.session.tempo.TempoMap; sections: (tick, name) of named places;
-    loop: a core.sync.values.LoopSetting; away: put away, not gone."""
+    loop: a core.sync.values.LoopSetting; mix: a core.mixing.desk.Mixing; away: put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -35,6 +36,7 @@ class Session(WithUid):
     end_tick = models.BigIntegerField(default=0)
     sections = models.JSONField(default=list, blank=True)
     loop = models.JSONField(default=dict, blank=True)
+    mix = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)
 
     class Meta:
@@ -42,6 +44,11 @@ class Session(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def mixing(self) -> Mixing:
+        """What its mix is set to, besides its tracks."""
+        return from_json(Mixing, self.mix) if self.mix else Mixing()
 
     @property
     def tempo_map(self) -> TempoMap:
@@ -69,7 +76,8 @@ class Track(WithUid):
     generated: how even what a box generated was when it was played in, "" = hands; chosen: (take uid, first bar, last
     bar) that the person let stand; voice_of, voice_notes: of a track of single voices, the track whose notes it plays
     and which of them, so that it has no notes of its own, and its instrument, part and sound are that track's, set
-    with them; group: under which it is mixed, "" = none; away: put away, not gone."""
+    with them; group: under which it is mixed, "" = none; mix: its
+    core.mixing.desk.Fader; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
     order = models.PositiveIntegerField(default=0)
@@ -92,6 +100,7 @@ class Track(WithUid):
     voice_of = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="voices")
     voice_notes = models.JSONField(default=list, blank=True)
     group = models.CharField(max_length=40, blank=True)
+    mix = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)
     objects = Tracks.as_manager()
 
@@ -100,6 +109,11 @@ class Track(WithUid):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def fader(self) -> Fader:
+        """How it is heard in the mix."""
+        return from_json(Fader, self.mix) if self.mix else Fader()
 
     @property
     def choices(self) -> tuple[Stretch, ...]:

@@ -81,7 +81,7 @@ def joined_tracks(session: Session, takes: Sequence[Take]) -> list[TrackSound]:
 def joined_file(sound: TrackSound, line: FileLine) -> Path:
     """What stands of a track as one 24-bit Broadcast Wave file, its takes joined in seams."""
     first, last = sound.span
-    channels = max(take.channels for take in sound.takes.values())
+    channels = sound.channels
     bext = Broadcast(
         description=f"{sound.track.session.name}: {sound.track.name}, what stands: {', '.join(sound.told)}"[:256],
         recorded=timezone.localtime().replace(tzinfo=None),

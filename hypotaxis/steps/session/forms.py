@@ -8,7 +8,6 @@ from django import forms
 from hypotaxis.core.formats.smf import MAX_BYTES
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.played_in import CLICKS, taken_off
-from hypotaxis.core.rig.shapes import is_interface
 from hypotaxis.core.session.arrange import (
     UNITS,
     Piece,
@@ -22,6 +21,7 @@ from hypotaxis.core.session.arrange import (
     with_section,
     with_tempo,
 )
+from hypotaxis.core.session.beside import outputs_of
 from hypotaxis.core.session.changing import NoteChange
 from hypotaxis.core.session.joining import FILES, SESSIONS
 from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING, Straightening
@@ -207,11 +207,7 @@ class PlayForm(forms.Form):
 
     def __init__(self, *args, plan: Plan, tracks: Sequence[Track], last_bar: int, **kwargs) -> None:
         armed = next((str(row.uid) for row in tracks if row.armed), None)
-        outputs = [
-            (socket.uid, f"{box.name} {socket.name}")
-            for box, socket in plan.rig.each_socket()
-            if is_interface(box.shape) and (socket.kind, socket.direction) == ("audio", "out") and socket.system_name
-        ]
+        outputs = [(socket.uid, name) for socket, name in outputs_of(plan)]
         heard = next((uid for uid, _ in outputs if plan.rig.cable_at(uid)), outputs[0][0] if outputs else "")
         usual = {"track": armed, "first_bar": 1, "last_bar": last_bar, "output": heard}
         super().__init__(*args, initial=usual, **kwargs)

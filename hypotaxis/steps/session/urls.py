@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, notes, parts, plan, playing, takes, views, voices
+from hypotaxis.steps.session import grid, mix, notes, parts, plan, playing, takes, views, voices
 
 app_name = "session"
 urlpatterns = [
@@ -27,6 +27,11 @@ urlpatterns = [
     path("grid/<uuid:uid>/loop/<uuid:job>/", grid.looping, name="grid-looping"),
     path("grid/<uuid:uid>/grid.csv", grid.table, name="grid-table"),
     path("voices/<uuid:uid>/", voices.home, name="voices"),
+    path("mix/", mix.home, name="mix"),
+    path("mix/heard.wav", mix.hear, name="mix-heard"),
+    path("mix/levels/", mix.levels, name="mix-levels"),
+    path("mix/making/", mix.making, name="mix-making"),
+    path("mix/mix.wav", mix.file, name="mix-file"),
     path("track/", views.new_track, name="new-track"),
     path("import/", views.import_file, name="import"),
     path("import/<uuid:job>/", views.importing_file, name="importing"),

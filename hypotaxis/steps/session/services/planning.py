@@ -258,10 +258,7 @@ def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> N
     known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
     setup = plan_pass(plan, armed, session.tempo_map, **bars, **known)
     run = recording.make_pass(session, setup, **bars, fast=row.fast, place=True, planned=column)
-    recording.record.call_local(str(run.job_id))
-    run.refresh_from_db()
-    if run.measuring_id:
-        recording.measure_takes.call_local(str(run.measuring_id))
+    recording.record_and_measure(run)
     reporter.report(reporter.job.progress)
     if run.job.state in (Job.FAILED, Job.INTERRUPTED):
         raise CannotSchedule(f"Pass {run.number} failed, so the row stopped there: {run.job.message}")

@@ -18,6 +18,7 @@ from django.utils import timezone
 from hypotaxis.core.errors import CannotSchedule, DiskFull, SoundLost, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.beside import PlayedBeside
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import (
     ArmedTrack,
@@ -29,7 +30,7 @@ from hypotaxis.core.session.passes import (
     schedule_pass,
 )
 from hypotaxis.core.session.schedule import Round, Schedule
-from hypotaxis.core.studio import RunSetup, Written
+from hypotaxis.core.studio import Passed, RunSetup, Sound, Written
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
@@ -37,6 +38,7 @@ from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
+from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.session.services.coming import Coming, record_led
 from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place
@@ -71,7 +73,8 @@ def start_pass(
     if led and led_by is None:
         raise CannotSchedule("No box leads any more. Say on the Rig step who leads, or begin the pass at once.")
     known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
-    setup = plan_pass(plan, armed, session.tempo_map, **bars, **known, times=times, run_in=run_in, led_by=led_by)
+    how = {"times": times, "run_in": run_in, "led_by": led_by, "mixing": session.mixing}
+    setup = plan_pass(plan, armed, session.tempo_map, **bars, **known, **how)
     return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
 
@@ -186,14 +189,36 @@ def _run(run: Pass, reporter: Reporter) -> None:
                 record_led(coming, schedule, studio, inputs, reporter)
             else:
                 reporter.whole_s = run.seconds
-                asked = RunSetup(inputs=inputs, frames=schedule.frames, fast=run.fast)
-                with closing(studio.run(Written(schedule.messages), asked)) as blocks:
+                sounds, passed = heard_beside(run, setup)
+                outputs = setup.beside.outputs if setup.beside else ()
+                asked = RunSetup(inputs=inputs, outputs=outputs, frames=schedule.frames, fast=run.fast, passed=passed)
+                with closing(studio.run(Written(schedule.messages, sounds), asked)) as blocks:
                     for block in blocks:
                         coming.take(block)
                         if reporter.due():
                             coming.tell()
                             reporter.report((block.start + len(block.samples)) / schedule.frames)
     coming.close(_moments(run, setup))
+
+
+def record_and_measure(run: Pass) -> None:
+    """Record a pass and measure its takes inside other work; the row is as it ended."""
+    record.call_local(str(run.job_id))
+    run.refresh_from_db()
+    if run.measuring_id:
+        measure_takes.call_local(str(run.measuring_id))
+
+
+def heard_beside(run: Pass, setup: PassSetup) -> tuple[dict[str, Sound], tuple[Passed, ...]]:
+    """What outputs play while a pass is recorded, and the inputs that are heard on them."""
+    if setup.beside is None:
+        return {}, ()
+    beside = setup.beside
+    recorded = [part.track for part in setup.parts]
+    every = recorded if beside.takes else [str(uid) for uid in run.session.tracks.values_list("uid", flat=True)]
+    mix = SessionMix(run.session, rate=setup.rate, click=beside.click, click_db=beside.click_db, without=every)
+    played = PlayedBeside(mix.read, setup.every_round)
+    return {name: played.side(column) for column, name in enumerate(beside.outputs)}, beside.through
 
 
 def _moments(run: Pass, setup: PassSetup) -> np.ndarray:

@@ -11,6 +11,7 @@ import growing from "./growing.js";
 import keys from "./keys.js";
 import lattice from "./lattice.js";
 import matrix from "./matrix.js";
+import mix from "./mix.js";
 import page from "./page.js";
 import pageClick from "./page-click.js";
 import passSettings from "./pass-settings.js";
@@ -39,6 +40,7 @@ const behaviours = {
   keys,
   lattice,
   matrix,
+  mix,
   page,
   pageClick,
   passSettings,
