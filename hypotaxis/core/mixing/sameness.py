@@ -20,8 +20,15 @@ BANDS = ("below 200 Hz", "200 Hz to 1 kHz", "1 to 4 kHz", "above 4 kHz")
 COMPARED = len(EDGES_HZ) + 1
 WINDOW_S, STEP_S = 0.04, 0.02
 LEVEL_DB, SOUND_DB, ALL_ALONG_DB = 1.5, 5.0, 1.3
-"""From which another level, another sound of a bar, another sound all along is told: the worst band of a bar, and the
-bands together in most bars. Honest repeats of one box stay well within (tests)."""
+"""From which another level, another sound of a bar, another sound all along is told: the worst band of a bar, and what
+the bands differ by on the average of the bars. Honest repeats of one box stay well within (tests)."""
+BEYOND, BEYOND_ALONG = 4.5, 3.0
+"""How far beyond its own unsteadiness from bar to bar a difference must lie as well: noises are never the same twice.
+One bar in tens of thousands is taken for another sound by chance then."""
+STEADIED_BY = 4
+"""Bars from which a band's unsteadiness is known well enough to be asked."""
+BRIEF_DB = 6.0
+"""In the place of SOUND_DB where there are fewer."""
 HEARD_DB = 30.0
 """A band that lies so far below the loudest says nothing."""
 SILENT_DB, GONE_DB = 40.0, 30.0
@@ -45,8 +52,6 @@ class BarDifference:
     bar: int
     level_db: float | None
     worst_db: float | None
-    together_db: float | None = None
-    """Root mean square of the bands that are heard."""
 
 
 @dataclass(frozen=True)
@@ -101,13 +106,13 @@ def same_or_different(
     step_bar = np.searchsorted([ends for _, ends in bars], (np.arange(count) + 0.5) * STEP_S, side="right")
     first, second = (np.stack([_summed(rows, step_bar == n) for n in range(len(bars))]) for rows in (one, other))
     level = _level(first, second)
-    rows = tuple(BarDifference(number, *_bar(first[n], second[n], level)) for n, (number, _) in enumerate(bars))
+    bands_off = _differences(first, second, level)
+    rows = tuple(_bar(number, first[n], second[n], bands_off[n]) for n, (number, _) in enumerate(bars))
     shape = {"level_db": round(level, 2), "bars": rows, "later_samples": later_samples}
-    differing = [row.bar for row in rows if row.worst_db is not None and abs(row.worst_db) > SOUND_DB]
     every = [row.bar for row in rows]
-    together = [row.together_db for row in rows if row.together_db is not None]
-    if not differing and together and float(np.median(together)) > ALL_ALONG_DB:
-        differing = [row.bar for row in rows if row.together_db is not None]
+    differing = [bar for bar, row in zip(every, bands_off, strict=True) if _is_other(row, bands_off)]
+    if not differing and _is_other_all_along(bands_off):
+        differing = [row.bar for row in rows if row.worst_db is not None]
     bands = _bands(first, second, level, [every.index(bar) for bar in differing] or range(len(rows)))
 
     def told(kind: str, words: str) -> Sameness:
@@ -171,15 +176,50 @@ def _level(first: np.ndarray, second: np.ndarray) -> float:
     return float(np.median((totals[0] - totals[1])[both])) if both.any() else 0.0
 
 
-def _bar(first: np.ndarray, second: np.ndarray, level: float) -> tuple[float | None, float | None, float | None]:
-    totals = [float(_db(rows.sum())) for rows in (first, second)]
-    if max(totals) < QUIET_DB:
-        return None, None, None
-    difference = _db(first) - _db(second) - level
-    heard = np.maximum(_db(first) - totals[0], _db(second) - totals[1]) > -HEARD_DB
-    worst = float(difference[heard][np.argmax(np.abs(difference[heard]))])
-    together = float(np.sqrt((difference[heard] ** 2).mean()))
-    return round(totals[0] - totals[1], 2), round(worst, 2), round(together, 2)
+def _differences(first: np.ndarray, second: np.ndarray, level: float) -> np.ndarray:
+    """By how many dB each band differs in each bar, once levels are matched, shape (bars, bands); not a number where a
+    band says nothing."""
+    one, two = _db(first), _db(second)
+    totals = [_db(rows.sum(axis=1)) for rows in (first, second)]
+    heard = np.maximum(one - totals[0][:, None], two - totals[1][:, None]) > -HEARD_DB
+    heard &= (np.maximum(*totals) >= QUIET_DB)[:, None]
+    return np.where(heard, one - two - level, np.nan)
+
+
+def _bar(number: int, first: np.ndarray, second: np.ndarray, off: np.ndarray) -> BarDifference:
+    off = off[~np.isnan(off)]
+    if not len(off):
+        return BarDifference(number, None, None)
+    level = float(_db(first.sum()) - _db(second.sum()))
+    return BarDifference(number, round(level, 2), round(float(off[np.argmax(np.abs(off))]), 2))
+
+
+def _is_other(bar: np.ndarray, every: np.ndarray) -> bool:
+    """Whether a bar has another sound: one of its bands is off by more than it is unsteady from bar to bar."""
+    steadied = len(every) >= STEADIED_BY
+    least = np.full(len(bar), SOUND_DB if steadied else BRIEF_DB)
+    if steadied:
+        # From one bar to the next, so that a sound that changes for good counts as steady.
+        steps = np.abs(np.diff(every, axis=0))
+        known = (~np.isnan(steps)).sum(axis=0) >= STEADIED_BY - 1
+        middle = np.array([np.nanmedian(steps[:, band]) if known[band] else 0.0 for band in range(len(bar))])
+        least = np.maximum(least, BEYOND * 1.4826 * middle / np.sqrt(2))
+    return bool((np.abs(np.nan_to_num(bar)) > least).any())
+
+
+def _is_other_all_along(every: np.ndarray) -> bool:
+    """Whether the bands are off by the same in most bars, little as it may be in each."""
+    bands = ~np.isnan(every)
+    heard = bands.sum(axis=0) > 0
+    if not heard.any():
+        return False
+    counts = bands.sum(axis=0)[heard]
+    means = np.nansum(every, axis=0)[heard] / counts
+    together = float(np.sqrt((means**2).mean()))
+    if (counts < 2).all():
+        return together > 2 * ALL_ALONG_DB
+    scatter = np.nansum((every[:, heard] - means) ** 2) / max(1, (counts - 1).sum())
+    return together > max(ALL_ALONG_DB, BEYOND_ALONG * float(np.sqrt((scatter / counts).mean())))
 
 
 def _bands(first: np.ndarray, second: np.ndarray, level: float, places) -> tuple[float, ...]:

@@ -1,25 +1,23 @@
 """The page of a track's takes: one below the other, heard in turn, compared, and let stand by bars."""
 
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
-from hypotaxis.core.errors import BadBars, NoAnswer, SoundLost
+from hypotaxis.core.errors import BadBars, NoAnswer
 from hypotaxis.core.mixing.sameness import SOUND_DB
 from hypotaxis.core.session.arrange import MOST_BARS
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
-from hypotaxis.records.models import Track
+from hypotaxis.records.jobs import ask_to_cancel
+from hypotaxis.records.models import Job, Track
 from hypotaxis.records.served import sound_file
-from hypotaxis.steps.session.services.takes_page import (
-    DIFFERENCE_DB,
-    DIFFERENCE_H,
-    TakesPage,
-    as_newest,
-    compared,
-    let_stand,
-)
+from hypotaxis.steps.session.services import comparing
+from hypotaxis.steps.session.services.comparing import DIFFERENCE_DB, DIFFERENCE_H
+from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, let_stand
 
 
 @in_one_go
@@ -30,11 +28,8 @@ def home(request, uid):
         return _done(request, page)
     context = {"page": page, "track": page.track, "session": page.track.session, "bars": page.picture.bars()}
     one, other = page.take(request.GET.get("one", "")), page.take(request.GET.get("other", ""))
-    if one and other and one != other:
-        try:
-            context["compared"] = compared(page, one, other)
-        except (NoAnswer, SoundLost) as error:
-            context["no_answer"] = str(error)
+    if one and other and one != other and (job := comparing.job_of(page.track, one, other)):
+        context |= {"job": job, "compared": comparing.came_of(page, job, one, other)}
     context |= {"threshold_y": DIFFERENCE_H * (1 - SOUND_DB / DIFFERENCE_DB), "threshold_db": f"{SOUND_DB:g}"}
     return render(request, "session/takes.html", context | {"one": one, "other": other})
 
@@ -44,6 +39,12 @@ def _done(request, page: TakesPage):
     try:
         if asked.get("to") == "newest":
             told = as_newest(page.track)
+        elif asked.get("to") == "compare":
+            return _compare(request, page)
+        elif asked.get("to") == "stop":
+            for job in Job.objects.filter(kind=comparing.KIND, about=str(page.track.uid), state__in=Job.UNFINISHED):
+                ask_to_cancel(str(job.uid))
+            told = "Stopped. Nothing was compared."
         else:
             take = page.take(asked.get("take", ""))
             if take is None:
@@ -56,6 +57,28 @@ def _done(request, page: TakesPage):
     else:
         messages.success(request, told)
     return redirect(f"{reverse('session:takes', args=[page.track.uid])}?{request.GET.urlencode()}")
+
+
+def _compare(request, page: TakesPage):
+    """Let two takes be compared, and show the page on which that is told."""
+    one, other = (page.take(request.POST.get(name, "")) for name in ("one", "other"))
+    if one is None or other is None or one == other:
+        raise BadBars("Choose two takes to compare.")
+    try:
+        comparing.ask(page.track, one, other)
+    except NoAnswer as error:
+        messages.error(request, str(error))
+    address = reverse("session:takes", args=[page.track.uid])
+    return redirect(f"{address}?{urlencode({'one': one.uid, 'other': other.uid})}")
+
+
+def compared(request, uid):
+    """How far it is, polled by the page."""
+    track = _page(request, uid).track
+    job = Job.objects.filter(kind=comparing.KIND, about=str(track.uid)).last()
+    answer = render(request, "session/includes/takes_comparing.html", {"job": job})
+    answer["X-Finished"] = "1" if job is None or job.finished else "0"
+    return answer
 
 
 def hear(request, uid, take):

@@ -51,6 +51,7 @@ urlpatterns = [
     path("plan/", plan.home, name="plan"),
     path("plan/state/", plan.state, name="plan-state"),
     path("takes/<uuid:uid>/", takes.home, name="takes"),
+    path("takes/<uuid:uid>/compared/", takes.compared, name="takes-compared"),
     path("takes/<uuid:uid>/stands.wav", takes.stands, name="takes-stand"),
     path("takes/<uuid:uid>/<uuid:take>.wav", takes.hear, name="takes-hear"),
     path("take/<uuid:uid>/gone/", views.throw_take_away, name="throw-take-away"),

@@ -8,10 +8,12 @@ from django.urls import reverse
 
 from hypotaxis.core.mixing import sameness
 from hypotaxis.records import audio, journal
-from hypotaxis.records.models import Take, Track
+from hypotaxis.records.models import Job, Take, Track
 from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.steps.session.services.comparing import how_they_differ
+from hypotaxis.steps.session.services.placing import unplace
 from hypotaxis.steps.session.services.recording import start_pass
-from hypotaxis.steps.session.services.takes_page import TakesPage, compared
+from hypotaxis.steps.session.services.takes_page import TakesPage
 from tests.web.base import DemoTest
 
 
@@ -117,15 +119,23 @@ class TakesTest(DemoTest):
 
     def test_two_takes_are_compared(self):
         page = TakesPage(self.bittern, self.plan)
-        found = compared(page, *(page.take(str(take.uid)) for take in (self.new, self.old))).found
+        found = how_they_differ(page.sound, *(page.take(str(take.uid)) for take in (self.new, self.old)))
         self.assertEqual((found.kind, [bar.bar for bar in found.bars]), (sameness.SAME, [1, 2, 3, 4]))
         self.assertLess(max(abs(bar.worst_db) for bar in found.bars), 2.0)
         # Another program on the box: another sound.
         self.session.tracks.filter(name="Bittern").update(program=5)
         start_pass(self.session, self.plan, first_bar=1, last_bar=4, fast=True, place_takes=True)
         wrong = Take.objects.order_by("number").last()
-        page = self.page_of(f"?one={wrong.uid}&other={self.old.uid}")
+        here = reverse("session:takes", args=[self.bittern.uid])
+        pair = {"to": "compare", "one": wrong.uid, "other": self.old.uid}
+        page = self.client.post(here, pair, follow=True)
         self.assertContains(page, "Another sound all along: the first is")
+        self.client.post(here, pair)
+        self.assertEqual(Job.objects.filter(kind="comparing").count(), 1, "what is known is not read again")
+        unplace(wrong)
+        self.assertNotContains(self.page_of(f"?one={wrong.uid}&other={self.old.uid}"), "Another sound all along")
+        said = self.client.post(here, pair | {"other": wrong.uid}, follow=True)
+        self.assertIn("Choose two takes to compare.", self.told(said))
         self.assertContains(page, "Called up before it: program 5 on the wire")
 
     def test_lost_and_silent_takes_and_strange_questions_break_nothing(self):

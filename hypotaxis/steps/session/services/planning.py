@@ -22,7 +22,7 @@ from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.steps.session.services import recording
-from hypotaxis.steps.session.services.takes_page import TakesPage, compared
+from hypotaxis.steps.session.services.comparing import unlike_told
 from hypotaxis.steps.session.services.voices import split_tracks
 
 KIND = "pass plan"
@@ -210,9 +210,7 @@ def unlike(take: Take, plan: Plan) -> str:
     if before is None or before.part is None or take.part is None or before.part.calls != take.part.calls:
         return ""
     try:
-        page = TakesPage(take.track, plan)
-        one, other = page.take(str(take.uid)), page.take(str(before.uid))
-        found = compared(page, one, other).found if one and other else None
+        found = unlike_told(take, before, plan)
     except (NoAnswer, SoundLost):
         return ""
     return "" if found is None or found.kind in (SAME, LEVEL) else f"not like take {before.number}: {found.told}"

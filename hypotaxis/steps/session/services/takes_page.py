@@ -3,25 +3,19 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-import numpy as np
-
-from hypotaxis.core.errors import BadBars, NoAnswer
+from hypotaxis.core.errors import BadBars
 from hypotaxis.core.midi.programs import program_in_force, wire_told
 from hypotaxis.core.mixing.figures import Figures
-from hypotaxis.core.mixing.sameness import BANDS, Energies, Sameness, later, same_or_different
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.standing import Stretch, choose
-from hypotaxis.core.units import clock_text, level_text, stored_level_text
+from hypotaxis.core.units import stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.picture import Picture, TakeView
 
-DIFFERENCE_W, DIFFERENCE_H, DIFFERENCE_DB = 1000, 56, 12.0
-LONGEST_COMPARED_S = 10 * 60
 CLIPS_SHOWN = 8
-WAVE_S = 30.0
 
 
 @dataclass(frozen=True)
@@ -180,55 +174,3 @@ def as_newest(track: Track) -> str:
 def _keep(track: Track, title: str, chosen: tuple[Stretch, ...]) -> None:
     rows = [[one.uid, one.first_bar, one.last_bar] for one in chosen]
     change_session(track.session, title, [Edit("track", str(track.uid), {"chosen": rows})])
-
-
-@dataclass(frozen=True)
-class Compared:
-    """Two takes beside each other. path: the band that differs most, bar by bar."""
-
-    one: Take
-    other: Take
-    found: Sameness
-    path: str
-
-    @property
-    def level(self) -> str:
-        return level_text(self.found.level_db)
-
-    @property
-    def bands(self) -> list[tuple[str, float]]:
-        return list(zip(BANDS, self.found.bands_db, strict=True))
-
-
-def compared(page: TakesPage, one: Take, other: Take) -> Compared:
-    """How one take differs from another. Raises NoAnswer where they have no bar in common."""
-    first, last = max(one.bars[0], other.bars[0]), min(one.bars[1], other.bars[1])
-    if last < first:
-        raise NoAnswer(f"Takes {one.number} and {other.number} have no bar in common, so they cannot be compared.")
-    sound, rate = page.sound, one.sample_rate
-    begins, ends = (round(sound.bar_at(bar)) for bar in (first, last + 1))
-    if (ends - begins) / rate > LONGEST_COMPARED_S:
-        raise NoAnswer(f"Takes are compared up to {clock_text(LONGEST_COMPARED_S)}; choose shorter ones.")
-    bars = [(bar, (sound.bar_at(bar + 1) - begins) / rate) for bar in range(first, last + 1)]
-    energies, waves = [], []
-    for take in (one, other):
-        reader, kept = Energies(rate), []
-        for block in sound.blocks_between(take, begins, ends):
-            reader.feed(block)
-            if sum(map(len, kept)) < WAVE_S * rate:
-                kept.append(block.mean(axis=1))
-        energies.append(reader.found())
-        waves.append(np.concatenate(kept))
-    found = same_or_different(*energies, bars, later_samples=later(*waves, rate))
-    return Compared(one, other, found, _difference_path(page, found))
-
-
-def _difference_path(page: TakesPage, found: Sameness) -> str:
-    """Steps, a bar each; its height is the difference, up to DIFFERENCE_DB."""
-    parts = []
-    for bar in found.bars:
-        span = page.span_of(bar.bar, bar.bar)
-        high = min(1.0, abs(bar.worst_db or 0.0) / DIFFERENCE_DB) * DIFFERENCE_H
-        x, w = span.x * DIFFERENCE_W / 100, span.w * DIFFERENCE_W / 100
-        parts.append(f"M{x:.1f} {DIFFERENCE_H}V{DIFFERENCE_H - high:.1f}h{w:.1f}V{DIFFERENCE_H}z")
-    return "".join(parts)
