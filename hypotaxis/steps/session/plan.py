@@ -10,8 +10,10 @@ from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.plan_forms import PlanForm
+from hypotaxis.steps.session.running import running_context, running_share
 from hypotaxis.steps.session.services import planning
 from hypotaxis.steps.session.services.plan_page import PlanPage
+from hypotaxis.steps.session.services.planning import PlanState
 
 MOST_PASSES = 999
 
@@ -30,7 +32,14 @@ def home(request):
         form = PlanForm(request.POST, simulated=simulated) if to == "anew" else form
         if to != "anew" or form.is_valid():
             return _done(request, here, page, to, form)
-    return render(request, "session/plan.html", {"page": page, "form": form, "session": here.session})
+    context = {"page": page, "form": form, "session": here.session} | _state(page.state)
+    return render(request, "session/plan.html", context)
+
+
+def _state(now: PlanState) -> dict:
+    """How it goes, with where the pass is that is recorded."""
+    run = now.recording
+    return {"state": now} | (running_context(run) if run else {}) | ({"share": running_share(run)} if run else {})
 
 
 def _usual(page: PlanPage) -> dict:
@@ -66,6 +75,6 @@ def state(request):
     if here.session is None:
         raise Http404
     now = planning.plan_state(here.session)
-    answer = render(request, "session/includes/plan_state.html", {"state": now})
+    answer = render(request, "session/includes/plan_state.html", _state(now))
     answer["X-Finished"] = "0" if now.running and str(now.waits) == request.GET.get("waits", "") else "1"
     return answer

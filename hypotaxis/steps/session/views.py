@@ -13,13 +13,12 @@ from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.session.passes import leader_of
-from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text, counted, signed
+from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping
 from hypotaxis.records.asked import number
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
-from hypotaxis.records.plan import last_bar_of
 from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.forms import (
     BarsForm,
@@ -30,12 +29,12 @@ from hypotaxis.steps.session.forms import (
     ScoreForm,
     TrackForm,
 )
+from hypotaxis.steps.session.running import running_context
 from hypotaxis.steps.session.services import arranging, importing, joining, placing, recording
 from hypotaxis.steps.session.services.barline import bars_sheet
-from hypotaxis.steps.session.services.coming import led_now
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
-from hypotaxis.steps.session.services.picture import Picture, meter_rows
+from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
 
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
@@ -72,7 +71,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     }
     context |= _glass_context(picture)
     if run:
-        context |= _running_context(run)
+        context |= running_context(run)
     elif played := newest(here.session):
         context |= playing_context(played)
     return render(request, "session/home.html", context | sheet)
@@ -348,7 +347,7 @@ def start(request):
 def running(request, uid):
     """State of a pass, polled by the page."""
     run = get_object_or_404(Pass.objects.select_related("job"), uid=uid)
-    answer = render(request, "session/includes/running.html", _running_context(run))
+    answer = render(request, "session/includes/running.html", running_context(run))
     answer["X-Finished"] = "1" if run.job.finished else "0"
     return answer
 
@@ -532,55 +531,3 @@ def _glass_context(picture: Picture) -> dict:
             "later": to(offset=view.offset_ms + view.span_ms / 3),
         },
     }
-
-
-def _running_context(run: Pass) -> dict:
-    job = run.job
-    context = {
-        "run": run,
-        "job": job,
-        "done": round(job.progress * 100, 1),
-        "length": clock_text(run.seconds),
-        "left": clock_text(job.remaining_s if job.remaining_s is not None else run.seconds * (1 - job.progress)),
-        "open_end": run.frozen.open_end,
-        "meters": meter_rows(run.shown),
-        "meter_width": WIDTH,
-    }
-    return context | (_led_context(run) if run.frozen.led_by else _time_context(run))
-
-
-def _time_context(run: Pass) -> dict:
-    """Where a pass is that goes by the session's tempo."""
-    setup = run.frozen
-    frame = run.job.progress * setup.frames
-    number, now = next(
-        (row for row in reversed(list(enumerate(setup.every_round))) if row[1].start <= frame),
-        (0, setup.every_round[0]),
-    )
-    at = now.first_sample + frame - now.start
-    tick = run.session.tempo_map.tick_at_us(max(0.0, at * 1e6 / setup.rate))
-    of = "" if setup.open_end else f" of {len(setup.rounds)}"
-    return _where(run, tick) | {"time_round": f"time {number + 1}{of}" if setup.rounds else ""}
-
-
-def _led_context(run: Pass) -> dict:
-    """Where a pass is that a box leads, and what of its clock arrives."""
-    led, by = led_now(run.job), run.frozen.led_by
-    bars = run.session.tempo_map
-    waits = led.clock is None and run.job.state == Job.RUNNING
-    tick = bars.bar_tick(run.first_bar)
-    if led.clock is not None:
-        tick = led.clock * bars.ticks_per_quarter // CLOCKS_A_QUARTER
-    return _where(run, tick) | {
-        "leader": by,
-        "waits": waits,
-        "tempo_in": led.tempo.told,
-        "led_told": led.told,
-    }
-
-
-def _where(run: Pass, tick: int) -> dict:
-    bars = run.session.tempo_map
-    whole = bars.us_at(bars.bar_tick(last_bar_of(run.session) + 1))
-    at_percent = float(bars.us_at(tick) / whole * 100)
-    return {"where": bars.position(tick), "at_percent": round(min(100.0, max(0.0, at_percent)), 3)}

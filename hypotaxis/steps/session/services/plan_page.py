@@ -56,7 +56,7 @@ class Line:
 
     name: str
     colour: str
-    cells: list[list[Cell]]
+    columns: list[tuple[Column, list[Cell]]]
     apart: str
 
 
@@ -119,8 +119,8 @@ class PlanPage:
 
     def _line(self, inputs: tuple[str, ...], uids: list[str]) -> Line:
         cells = [
-            [self._cell(uid, place) for uid in uids if uid in column.tracks]
-            for place, column in enumerate(self._columns)
+            (column, [self._cell(uid, place) for uid in uids if uid in column.row.tracks])
+            for place, column in enumerate(self.columns)
         ]
         first = self._shown[uids[0]]
         armed = [recording.armed_track(self._shown[uid].row, self.plan) for uid in uids[:2]]

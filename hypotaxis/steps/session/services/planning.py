@@ -154,6 +154,14 @@ class PlanState:
         return self.states.index(RECORDS) + 1 if RECORDS in self.states else 0
 
     @property
+    def recording(self) -> Pass | None:
+        """The pass that is at work now."""
+        if not self.running:
+            return None
+        runs = Pass.objects.filter(planned__plan=self.row, job__state__in=Job.UNFINISHED)
+        return runs.select_related("job", "session__rig").first()
+
+    @property
     def trouble(self) -> str:
         """Why it stopped, where nobody asked for that."""
         job = self.row.job if self.row else None

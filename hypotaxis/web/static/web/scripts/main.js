@@ -15,6 +15,7 @@ import mix from "./mix.js";
 import page from "./page.js";
 import pageClick from "./page-click.js";
 import passSettings from "./pass-settings.js";
+import plan from "./plan.js";
 import poller from "./poller.js";
 import printer from "./printer.js";
 import proposing from "./proposing.js";
@@ -44,6 +45,7 @@ const behaviours = {
   page,
   pageClick,
   passSettings,
+  plan,
   poller,
   printer,
   proposing,
