@@ -74,11 +74,12 @@ class SessionMix:
         for take in kept.select_related("run__session", "track").order_by("number"):
             takes.setdefault(take.track_id, []).append(take)
         found = [self._track(row, takes.get(row.uid, [])) for row in rows]
+        dry = {one.row.fed_by_id for one in found if one.sound and one.row.holds_dry}
         voiced = {one.row.voice_of_id for one in found if one.sound or one.key in self._without}
-        return [
-            MixedTrack(one.row, None, "its single voices are heard instead") if one.row.uid in voiced else one
-            for one in found
-        ]
+        instead = dict.fromkeys(dry, "an effect's return holds it, too") | dict.fromkeys(
+            voiced, "its single voices are heard instead"
+        )
+        return [MixedTrack(one.row, None, instead[one.row.uid]) if one.row.uid in instead else one for one in found]
 
     def _track(self, row: Track, takes: list[Take]) -> MixedTrack:
         if str(row.uid) in self._without:

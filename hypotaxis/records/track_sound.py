@@ -60,7 +60,9 @@ class TrackSound:
         """Session positions between which there is anything to hear."""
         bars = [take.bars for take in self.takes.values()]
         first, last = min(bar for bar, _ in bars), max(bar for _, bar in bars)
-        return round(self.bar_at(first) - LEAD_IN_S * self.rate), round(self.bar_at(last + 1) + TAIL_S * self.rate)
+        rings = [take.start + take.frames for take in self.takes.values() if take.bars[1] == last]
+        ends = max(round(self.bar_at(last + 1) + TAIL_S * self.rate), *rings)
+        return round(self.bar_at(first) - LEAD_IN_S * self.rate), ends
 
     def figures(self, take: Take) -> Figures:
         """What its sound is."""

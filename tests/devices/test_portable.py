@@ -53,8 +53,8 @@ class PortableTest(SimpleTestCase):
         self.assertIn("system: 8", [end["name"] for end in found["inputs"]], "in the shell: every device")
 
     def undisturbed(self, written: Written, asked: RunSetup) -> np.ndarray:
-        """The sound of a run that lost nothing and sent nothing late. A busy machine holds periods and messages back; such
-        a run tells it, and no more is measured by it than the application would."""
+        """The sound of a run that lost nothing and sent nothing late. A busy machine holds periods and messages back;
+        such a run tells it, and no more is measured by it than the application would."""
         for _ in range(20):
             blocks = list(self.studio.run(written, asked))
             sound = recorded(blocks)[:, 0]

@@ -9,8 +9,9 @@ input has tracks are enough, as they nearly always are.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.rig.trips import returns_text
-from hypotaxis.core.session.passes import ArmedTrack
+from hypotaxis.core.session.passes import ArmedTrack, check_pass
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 
 MOST_STEPS = 50_000
@@ -21,18 +22,23 @@ MOST_SEARCHED = 200
 
 @dataclass(frozen=True)
 class Wanted:
-    """A track that is to be recorded. uses: the inputs that nobody else may use in the same pass; way, sound: where its
-    notes go, and what is called up there."""
+    """A track that is to be recorded. uses: the inputs, and the outputs of an effect loop, that nobody else may use in
+    the same pass; way, sound: where its notes go, and what is called up there; after: the track that must be recorded
+    before it, since its sound is sent."""
 
     uid: str
     uses: frozenset[str]
     way: tuple[str, int] | None = None
     sound: tuple[bytes, ...] = ()
+    after: str = ""
 
     def clashes(self, other: "Wanted") -> bool:
         """Whether the two need a pass each."""
-        return bool(self.uses & other.uses) or (
-            self.way is not None and self.way == other.way and self.sound != other.sound
+        return (
+            bool(self.uses & other.uses)
+            or self.after == other.uid
+            or other.after == self.uid
+            or (self.way is not None and self.way == other.way and self.sound != other.sound)
         )
 
 
@@ -57,7 +63,12 @@ def wanted_of(plan, tracks: Sequence[ArmedTrack]) -> tuple[list[Wanted], list[Le
     wanted, left = [], []
     for track in tracks:
         instrument = track.instrument
-        if instrument is None:
+        if track.loop:
+            if why := loop_trouble(plan, track):
+                left.append(LeftOut(track.uid, why))
+            else:
+                wanted.append(Wanted(track.uid, frozenset((*track.inputs, *track.loop.sends)), after=track.source))
+        elif instrument is None:
             left.append(LeftOut(track.uid, "It has no instrument."))
         elif plan.way_out(instrument.uid, track.part) is None:
             left.append(LeftOut(track.uid, f"{instrument.name} has no way out: its notes would go nowhere."))
@@ -69,13 +80,25 @@ def wanted_of(plan, tracks: Sequence[ArmedTrack]) -> tuple[list[Wanted], list[Le
     return wanted, left
 
 
+def loop_trouble(plan, track: ArmedTrack) -> str:
+    """Why a track of an effect loop cannot be recorded; "" where it can."""
+    try:
+        check_pass(plan, [track])
+    except CannotSchedule as error:
+        return str(error)
+    return ""
+
+
 def why_apart(plan, one: ArmedTrack, other: ArmedTrack) -> str:
     """Why two tracks cannot share a pass, in a sentence; "" where they can."""
-    if one.instrument is None or other.instrument is None:
-        return ""
+    for sent, source in ((one, other), (other, one)):
+        if sent.loop and sent.source == source.uid:
+            return f"{sent.name} is sent the take of {source.name}, which must be there before."
     shared = tuple(uid for uid in one.inputs if uid in other.inputs)
     if shared:
         return f"{one.name} and {other.name} share {returns_text(plan.rig, shared)}."
+    if one.instrument is None or other.instrument is None:
+        return ""
     ends = [plan.way_out(track.instrument.uid, track.part) for track in (one, other)]
     if ends[0] and ends[0] == ends[1] and one.calls != other.calls:
         return f"{one.name} and {other.name} call up different sounds on one channel."
@@ -84,6 +107,36 @@ def why_apart(plan, one: ArmedTrack, other: ArmedTrack) -> str:
 
 def fewest_passes(wanted: Sequence[Wanted]) -> Planned:
     """The tracks in as few passes as can be, each in the earliest that is free in its order."""
+    sent = [one for one in wanted if one.after]
+    found = _fewest([one for one in wanted if not one.after])
+    return _with_effects(found, wanted, sent) if sent else found
+
+
+def _with_effects(found: Planned, wanted: Sequence[Wanted], sent: Sequence[Wanted]) -> Planned:
+    """What effects are sent through comes in the first pass behind that of its source in which it fits. A source that
+    is in none of the passes stands already."""
+    known = {one.uid: one for one in wanted}
+    passes = [list(uids) for uids in found.passes]
+    waiting, deepest = list(sent), 0
+    depth: dict[str, int] = {}
+    while waiting:
+        one = next((w for w in waiting if w.after not in {other.uid for other in waiting}), waiting[0])
+        waiting.remove(one)
+        depth[one.uid] = depth.get(one.after, 1 if one.after in known else 0) + 1
+        deepest = max(deepest, depth[one.uid])
+        behind = next((place + 1 for place, uids in enumerate(passes) if one.after in uids), 0)
+        fits_in = (p for p in range(behind, len(passes)) if not any(known[uid].clashes(one) for uid in passes[p]))
+        place = next(fits_in, len(passes))
+        if place == len(passes):
+            passes.append([])
+        passes[place].append(one.uid)
+    # No fewer than the notes alone need, than an input has tracks, or than one behind the other makes.
+    uses = [use for one in wanted for use in one.uses]
+    least = max(len(found.passes), deepest, max((uses.count(use) for use in set(uses)), default=0))
+    return Planned(tuple(tuple(uids) for uids in passes), fewest=found.fewest and len(passes) == least)
+
+
+def _fewest(wanted: Sequence[Wanted]) -> Planned:
     if not wanted:
         return Planned(())
     near = {one.uid: {o.uid for o in wanted if o.uid != one.uid and o.clashes(one)} for one in wanted}
@@ -160,6 +213,12 @@ def _most_saturated(near: Mapping[str, set[str]], uids: list[str], colours: dict
 def seconds_of(passes: int, song_s: float, gap_s: float) -> float:
     """How long so many passes of a song take in real time, with their lead-in, what rings on, and the gaps between."""
     return passes * (song_s + LEAD_IN_S + TAIL_S) + max(0, passes - 1) * gap_s
+
+
+def too_early(wanted: Sequence[Wanted], passes: Sequence[Sequence[str]]) -> list[tuple[str, str]]:
+    """(uid, uid of its source) of what would be recorded before that of which it is sent the sound."""
+    place = {uid: number for number, uids in enumerate(passes) for uid in uids}
+    return [(one.uid, one.after) for one in wanted if one.after in place and place.get(one.uid, 0) <= place[one.after]]
 
 
 def fits(wanted: Sequence[Wanted], passes: Sequence[Sequence[str]]) -> list[tuple[int, str, str]]:

@@ -11,19 +11,21 @@ import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
 from hypotaxis.core.mixing.desk import OFF, Mixing
-from hypotaxis.core.plan import Instrument, Plan, Return
+from hypotaxis.core.plan import Instrument, Loop, Plan, Return
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.beside import HeardBeside, beside_of
-from hypotaxis.core.session.schedule import PlayedPart, Round, Schedule, plan_run
+from hypotaxis.core.session.schedule import TAIL_S, PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
 from hypotaxis.core.sync.following import ports_that_send
 from hypotaxis.core.sync.values import Sending
-from hypotaxis.core.timing.context import context_of
+from hypotaxis.core.timing.context import context_of, context_of_loop
 from hypotaxis.core.timing.together import together
 
+EFFECT_TAIL_S = 6.0
+"""What an effect rings on for longer than a note does (common practice): so much is recorded of it at least."""
 OPEN_S = 3600.0
 """How long a loop goes on at most that is played until it is stopped."""
 
@@ -42,13 +44,25 @@ class ArmedTrack:
     """The messages that call up its sound."""
     only: tuple[int, ...] = ()
     """The notes of the voices that it is, of a track of single voices; () = it plays all."""
+    loop: Loop | None = None
+    """The effect loop that it is a track of: sent is what stands of another track, and no notes."""
+    source: str = ""
+    """Uid of the track whose sound is sent through the loop."""
 
     @property
     def returns(self) -> tuple[Return, ...]:
         """By which returns it comes home, its own first; () where it has none."""
+        if self.loop:
+            home = Return(uid="", name="", inputs=self.loop.returns, inverted=self.loop.inverted)
+            return (home,) if home.inputs else ()
         if self.instrument is None or not (self.only or self.instrument.returns):
             return ()
         return homes_of(self.instrument, self.only)
+
+    @property
+    def owner(self) -> Instrument | Loop:
+        """What plays it."""
+        return self.loop or self.instrument
 
     @property
     def inputs(self) -> tuple[str, ...]:
@@ -99,6 +113,10 @@ class RecordedPart:
     """What its lateness depends on (core.timing.context)."""
     voices: Mapping[int, str] = field(default_factory=dict)
     """Of notes of single voices: the uid of the further return they come by, "" = the main one."""
+    sends: tuple[str, ...] = ()
+    """Of an effect loop: system names of the outputs on which the sound of another track is sent."""
+    source: str = ""
+    """That track."""
 
     def notes_by(self, back: str, notes: np.ndarray) -> np.ndarray:
         """Which of these note numbers sound in what came by a return (its uid); by one that no voice names any may."""
@@ -146,6 +164,8 @@ class PassSetup:
     """Of a loop: each time round, a take of its own of each return; none: played once."""
     run_in: int = 0
     """Bars that are played before its first one, the first time."""
+    tail_s: float = TAIL_S
+    """What is recorded behind its last bar."""
     open_end: bool = False
     """It goes on until it is stopped."""
     led_by: LedBy | None = None
@@ -184,6 +204,7 @@ def plan_pass(
     clock_ms: Mapping[str, float] | None = None,
     times: int = 1,
     run_in: int = 0,
+    tail_s: float = TAIL_S,
     led_by: LedBy | None = None,
     mixing: Mixing | None = None,
 ) -> PassSetup:
@@ -198,23 +219,26 @@ def plan_pass(
         )
     inputs = inputs_of(plan, armed)
     columns = {use.socket: place for place, use in enumerate(inputs)}
+    notes = [track for track in armed if not track.loop]
     shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
-    bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in}
+    tail_s = max(tail_s, EFFECT_TAIL_S) if len(notes) < len(armed) else tail_s
+    bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in, "tail_s": tail_s}
     often = times or times_in(tempo, first_bar, last_bar, OPEN_S)
     run = plan_run([], tempo, **bars, sample_rate=plan.rig.sample_rate, times=often)
     return PassSetup(
-        parts=tuple(_recorded(plan, track, columns, shifts.get(track.instrument.uid, 0.0)) for track in armed),
+        parts=tuple(_recorded(plan, track, columns, shifts.get(track.owner.uid, 0.0)) for track in armed),
         inputs=tuple(use.system_name for use in inputs),
         names=tuple(use.name for use in inputs),
         first_sample=run.first_sample,
         frames=run.frames,
         rate=run.sample_rate,
         watched=watched_inputs(
-            plan, tuple(columns), [track.instrument.box for track in armed], [_sender(track) for track in armed]
+            plan, tuple(columns), [track.owner.box for track in armed], [_sender(track) for track in notes]
         ),
         clocks=clocks_of(plan, clock_ms or {}),
         rounds=run.rounds if often > 1 else (),
         run_in=run_in,
+        tail_s=tail_s,
         open_end=not times or bool(led_by and led_by.until_stop),
         led_by=led_by,
         beside=_beside(plan, armed, mixing, led_by) if mixing else None,
@@ -222,7 +246,7 @@ def plan_pass(
 
 
 def _beside(plan: Plan, armed: Sequence[ArmedTrack], mixing: Mixing, led_by: LedBy | None) -> HeardBeside | None:
-    found = beside_of(plan, mixing, [(one, track.instrument.home_trim_db) for track in armed for one in track.returns])
+    found = beside_of(plan, mixing, [(one, track.owner.home_trim_db) for track in armed for one in track.returns])
     # Who leads goes by its own tempo: takes and click of the session's would not be in step with it.
     return replace(found, takes=False, click=OFF) if found and led_by else found
 
@@ -257,14 +281,30 @@ def _sender(track: ArmedTrack) -> Sender:
 
 
 def _recorded(plan: Plan, track: ArmedTrack, columns: Mapping[str, int], shift_ms: float) -> RecordedPart:
-    instrument = track.instrument
-    seat = instrument.seat(track.part)
-
     def recorded(one: Return) -> RecordedReturn:
         places = tuple(columns[uid] for uid in one.inputs)
         return RecordedReturn(one.uid, one.name, places, returns_text(plan.rig, one.inputs), one.inverted)
 
     own, *further = track.returns
+    if track.loop:
+        return RecordedPart(
+            track=track.uid,
+            track_name=track.name,
+            instrument=track.loop.uid,
+            instrument_name=track.loop.name,
+            port="",
+            channel=1,
+            calls=(),
+            gap_ms=0.0,
+            shift_ms=0.0,
+            home_trim_db=track.loop.home_trim_db,
+            returns=(recorded(own),),
+            context=context_of_loop(plan, track.loop),
+            sends=tuple(plan.rig.find(uid)[1].system_name for uid in track.loop.sends),
+            source=track.source,
+        )
+    instrument = track.instrument
+    seat = instrument.seat(track.part)
     return RecordedPart(
         track=track.uid,
         track_name=track.name,
@@ -294,12 +334,13 @@ def schedule_pass(
     parts = [
         PlayedPart(part.port, part.channel, *played[part.track], part.calls, part.gap_ms, part.shift_ms)
         for part in setup.parts
-        if part.track in played
+        if part.track in played and not part.sends
     ]
     clocks = [(one.port, one.sending) for one in setup.clocks]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
     times = len(setup.every_round)
-    return plan_run(parts, tempo, **bars, sample_rate=setup.rate, clocks=clocks, times=times, run_in=setup.run_in)
+    how = {"clocks": clocks, "times": times, "run_in": setup.run_in, "tail_s": setup.tail_s}
+    return plan_run(parts, tempo, **bars, sample_rate=setup.rate, **how)
 
 
 def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
@@ -308,10 +349,12 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
         raise CannotSchedule("No track is armed. Arm at least one track, then record.")
     heard_by: dict[str, ArmedTrack] = {}
     for track in armed:
-        instrument = track.instrument
+        instrument = track.owner
         if instrument is None:
             raise CannotSchedule(f"{track.name} has no instrument. Choose one for it, or disarm it.")
-        if plan.rig.find(instrument.send) is None:
+        if track.loop:
+            _check_loop(plan, track, armed)
+        elif plan.rig.find(instrument.send) is None:
             raise CannotSchedule(f"{instrument.name} has no send socket: its notes would go nowhere.")
         if not track.returns:
             raise CannotSchedule(f"{instrument.name} has no return: nothing would be recorded of {track.name}.")
@@ -328,11 +371,30 @@ def check_pass(plan: Plan, armed: Sequence[ArmedTrack]) -> None:
                 )
 
 
+def _check_loop(plan: Plan, track: ArmedTrack, armed: Sequence[ArmedTrack]) -> None:
+    loop = track.loop
+    if not loop.sends or any(plan.rig.find(uid) is None for uid in loop.sends):
+        raise CannotSchedule(
+            f"{loop.name} has no send that is there: nothing would reach it. Choose it on Instruments."
+        )
+    if not track.source:
+        raise CannotSchedule(f"{track.name} is sent nothing. Choose on Session the track whose take goes through it.")
+    if source := next((one for one in armed if one.uid == track.source), None):
+        raise CannotSchedule(
+            f"{track.name} is sent the placed take of {source.name}, which is only recorded in this pass. Record "
+            f"{source.name} first, {track.name} after it."
+        )
+    effects = [one for one in armed if one.loop and one.uid != track.uid]
+    other = next((one for one in effects if set(one.loop.sends) & set(loop.sends)), None)
+    if other:
+        raise CannotSchedule(f"{track.name} and {other.name} are sent by one output. Record them in a pass each.")
+
+
 def _check_interface(plan: Plan, track: ArmedTrack, uid: str) -> None:
     first, box = recording_interface(plan.rig), plan.rig.find(uid)[0]
     if first and box.uid != first.uid:
         raise CannotSchedule(
-            f"{track.instrument.name} comes home on {box.name}, and sound is recorded by one interface, {first.name}: "
+            f"{track.owner.name} comes home on {box.name}, and sound is recorded by one interface, {first.name}: "
             f"two have clocks of their own. Cable it to {first.name}, and choose that as its return."
         )
 

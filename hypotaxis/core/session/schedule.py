@@ -94,9 +94,11 @@ def plan_run(
     clocks: Sequence[tuple[str, Sending]] = (),
     times: int = 1,
     run_in: int = 0,
+    tail_s: float = TAIL_S,
 ) -> Schedule:
     """The schedule of bars first_bar to last_bar, both included, played `times` times in a loop, run in to from so many
-    bars before. clocks: (port, what it sends to boxes that follow).
+    bars before. clocks: (port, what it sends to boxes that follow); tail_s: recorded behind the last bar, for what
+    rings on.
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
     are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
@@ -116,7 +118,7 @@ def plan_run(
     since_us = [one.since / course.per_us for one in course.stretches]
     run_in_us = float(tempo.us_at(loop_tick) - tempo.us_at(begin_tick))
     ends = begins + course.lasts / course.per_us * sample_rate / 1e6
-    end_sample = int(np.ceil(round(ends, 6))) + round(TAIL_S * sample_rate)
+    end_sample = int(np.ceil(round(ends, 6))) + round(tail_s * sample_rate)
     if end_sample - first_sample > MAX_SECONDS * sample_rate:
         often = f", {times} times," if times > 1 else ""
         raise CannotSchedule(f"Bars {first_bar} to {last_bar}{often} last longer than four hours. Choose fewer.")

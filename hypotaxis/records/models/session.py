@@ -64,8 +64,8 @@ class Tracks(models.QuerySet):
         return self.filter(away=False).exclude(voice_of__away=True)
 
     def written(self) -> "Tracks":
-        """Of these, those with notes of their own: not the single voices, which play another's."""
-        return self.shown().filter(voice_of=None)
+        """Of these, those with notes of their own: neither single voices, which play another's, nor effects."""
+        return self.shown().filter(voice_of=None, loop_uid="")
 
 
 class Track(WithUid):
@@ -76,7 +76,8 @@ class Track(WithUid):
     generated: how even what a box generated was when it was played in, "" = hands; chosen: (take uid, first bar, last
     bar) that the person let stand; voice_of, voice_notes: of a track of single voices, the track whose notes it plays
     and which of them, so that it has no notes of its own, and its instrument, part and sound are that track's, set
-    with them; group: under which it is mixed, "" = none; mix: its
+    with them; loop_uid, fed_by, holds_dry: of a track of an effect loop, the loop, the track whose sound is sent
+    through it, and whether that is in the return, too; group: under which it is mixed, "" = none; mix: its
     core.mixing.desk.Fader; away: put away, not gone."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="tracks")
@@ -99,6 +100,9 @@ class Track(WithUid):
     chosen = models.JSONField(default=list, blank=True)
     voice_of = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="voices")
     voice_notes = models.JSONField(default=list, blank=True)
+    loop_uid = models.CharField(max_length=36, blank=True)
+    fed_by = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="effects")
+    holds_dry = models.BooleanField(default=False)
     group = models.CharField(max_length=40, blank=True)
     mix = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)

@@ -275,6 +275,10 @@ class ChangeForm(forms.Form):
         return NoteChange(**bars, semitones=chosen["semitones"] or 0, loudness=loudness / 100, remove=remove)
 
 
+EFFECT = "effect:"
+"""How the choice of an effect loop begins."""
+
+
 class NewTrackForm(forms.Form):
     """A track without notes."""
 
@@ -282,7 +286,12 @@ class NewTrackForm(forms.Form):
 
     def __init__(self, *args, plan: Plan, **kwargs) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["seat"].choices = seat_choices(plan)
+        loops = [(f"{EFFECT}{one.uid}", f"effect {one.name}") for one in plan.loops if one.box]
+        self.fields["seat"].choices = [*seat_choices(plan), *loops]
+
+
+VOICED = ("instrument_uid", "part_uid", "program", "patch_uid", "msb", "lsb")
+"""What single voices have of the track whose notes they play."""
 
 
 class TrackForm(Merged, forms.Form):
@@ -291,17 +300,27 @@ class TrackForm(Merged, forms.Form):
     instrument_uid = forms.ChoiceField(label="Instrument", required=False)
     program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
     armed = forms.BooleanField(label="Armed", required=False)
+    fed_by = forms.ChoiceField(label="Sent", required=False)
+    holds_dry = forms.ChoiceField(
+        label="The return holds", choices=[("", "the effect alone"), ("dry", "the dry sound, too")], required=False
+    )
 
-    def __init__(self, *args, track: Track, plan: Plan, **kwargs) -> None:
+    def __init__(self, *args, track: Track, plan: Plan, others: Sequence[Track] = (), **kwargs) -> None:
         self.track, self.kept = track, "/".join(filter(None, (track.instrument_uid, track.part_uid)))
         initial = {"instrument_uid": self.kept, "program": track.program, "armed": track.armed}
+        initial |= {"fed_by": str(track.fed_by_id or ""), "holds_dry": "dry" if track.holds_dry else ""}
         super().__init__(*args, prefix=str(track.uid), initial=initial, **kwargs)
         choices = [("", "no instrument"), *seat_choices(plan)]
         if self.kept not in dict(choices):
             choices.append((self.kept, "an instrument or part that is gone"))
         self.fields["instrument_uid"].choices = choices
-        if track.voice_of_id:
-            # A single voice has these of the track whose notes it plays.
+        if track.loop_uid:
+            fed = [(str(one.uid), one.name) for one in others if one.uid != track.uid]
+            self.fields["fed_by"].choices = [("", "nothing"), *fed]
+        else:
+            del self.fields["fed_by"], self.fields["holds_dry"]
+        if track.voice_of_id or track.loop_uid:
+            # A single voice has these of the track whose notes it plays, and an effect has none.
             del self.fields["instrument_uid"], self.fields["program"]
 
     def save(self) -> None:
@@ -314,10 +333,11 @@ class TrackForm(Merged, forms.Form):
             fields |= {"program": chosen["program"], "patch_uid": "", "msb": None, "lsb": None}
         if chosen["armed"] != self.track.armed:
             fields["armed"] = chosen["armed"]
+        if "fed_by" in chosen:
+            fields |= {"fed_by": chosen["fed_by"] or None, "holds_dry": bool(chosen["holds_dry"])}
         if fields:
             Track.objects.filter(uid=self.track.uid).update(**fields)
-            fields.pop("armed", None)
-            self.track.voices.update(**fields)
+            self.track.voices.update(**{name: fields[name] for name in VOICED if name in fields})
 
 
 class PassForm(forms.Form):

@@ -21,6 +21,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.forms import (
+    EFFECT,
     BarsForm,
     JoinForm,
     NewSessionForm,
@@ -191,9 +192,14 @@ def new_track(request):
     if not form.is_valid():
         messages.error(request, "That instrument is gone. Choose another for the new track.")
     else:
-        uid, _, part = form.cleaned_data["seat"].partition("/")
-        track = arranging.add_track(here.session, here.plan.instrument(uid), part)
-        messages.success(request, f"{track.name} is there, without notes.")
+        seat = form.cleaned_data["seat"]
+        if seat.startswith(EFFECT):
+            track = arranging.add_effect(here.session, here.plan.loop(seat.removeprefix(EFFECT)))
+            messages.success(request, f"{track.name} is there. Choose what is sent through it.")
+        else:
+            uid, _, part = seat.partition("/")
+            track = arranging.add_track(here.session, here.plan.instrument(uid), part)
+            messages.success(request, f"{track.name} is there, without notes.")
     return redirect("session:home")
 
 
@@ -271,8 +277,9 @@ def tracks(request):
     if here.session is None:
         raise Http404
     wrong = {}
-    for track in here.session.tracks.shown():
-        form = TrackForm(request.POST, track=track, plan=here.plan)
+    rows = list(here.session.tracks.shown())
+    for track in rows:
+        form = TrackForm(request.POST, track=track, plan=here.plan, others=rows)
         if form.is_valid():
             form.save()
         else:

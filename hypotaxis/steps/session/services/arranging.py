@@ -7,7 +7,7 @@ from types import MappingProxyType
 from django.db import transaction
 
 from hypotaxis.core.formats.plain import as_lists, to_json
-from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.session.arrange import Part, Piece, Section
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Change, Pass, Rig, Session, Track
@@ -35,6 +35,12 @@ def new_session(rig: Rig, plan: Plan, piece: Piece, *, name: str, tracks: bool) 
 def add_track(session: Session, instrument: Instrument, part: str = "") -> Track:
     """A track without notes for an instrument, or for a part of it (uid), behind the others."""
     return Track.objects.create(session=session, **track_fields(session, instrument, part))
+
+
+def add_effect(session: Session, loop: Loop) -> Track:
+    """A track of an effect loop, behind the others, to which nothing is sent yet."""
+    last = session.tracks.order_by("-order").first()
+    return Track.objects.create(session=session, name=loop.name, loop_uid=loop.uid, order=last.order + 1 if last else 0)
 
 
 def track_fields(session: Session, instrument: Instrument, part: str, *, behind: int = 0) -> dict:

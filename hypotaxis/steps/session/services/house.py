@@ -43,7 +43,9 @@ def copy_session(session: Session) -> Session:
         source = copies.get(one.voice_of_id)
         # Those whose notes others play come first; voices of a track that is put away have nothing to play.
         if source or one.voice_of_id is None:
-            copies[one.uid] = Track(**_fields_of(one) | mine | {"voice_of": source})
+            copies[one.uid] = Track(**_fields_of(one) | mine | {"voice_of": source, "fed_by": None})
+    for one in session.tracks.shown().exclude(fed_by=None):
+        copies[one.uid].fed_by = copies.get(one.fed_by_id)
     Track.objects.bulk_create(copies.values())
     return made
 

@@ -15,7 +15,7 @@ from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
-from hypotaxis.core.plan import Instrument, Plan, Return
+from hypotaxis.core.plan import Instrument, Loop, Plan, Return
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.listening import Shown
@@ -23,7 +23,6 @@ from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.playable import Unplayable
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
 from hypotaxis.core.timing.measurement import Measurement
@@ -36,7 +35,7 @@ from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.placing import lender_of
-from hypotaxis.steps.session.services.recording import latest_measured
+from hypotaxis.steps.session.services.recording import armed_track, latest_measured
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
@@ -75,6 +74,7 @@ class TrackView:
     row: Track
     form: TrackForm
     instrument: Instrument | None
+    loop: Loop | None
     home: str
     take: TakeView | None
     notes_path: str
@@ -88,6 +88,13 @@ class TrackView:
     amiss: list[Unplayable]
     """What its box cannot play."""
     amiss_path: str
+    sent_path: str = ""
+    """Of an effect: the sound that is sent through it."""
+
+    @property
+    def owner(self) -> Instrument | Loop | None:
+        """What plays it: an instrument, or the loop of an effect."""
+        return self.instrument or self.loop
 
     @property
     def program_told(self) -> str:
@@ -189,19 +196,17 @@ class Picture:
         for row in self.rows:
             instrument = self.plan.instrument(row.instrument_uid)
             clash = ""
-            homes = homes_of(instrument, row.voice_notes) if instrument and row.armed else ()
-            for uid in (uid for one in homes for uid in one.inputs):
+            for uid in armed_track(row, self.plan).inputs if row.armed else ():
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
-            form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan)
+            form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan, others=self.rows)
             views.append(self._track(row, instrument, clash, form))
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
         mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.beside}
-        stretches = standing((take.offered for take in mine.values()), row.choices)
-        stands = [(mine[one.uid], one) for one in stretches]
+        stands = self._stands(row.uid, row.choices)
         bar = self.tempo.position(self.tick).bar
         # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
         take = next((take for take, one in stands if one.first_bar <= bar <= one.last_bar), None)
@@ -211,7 +216,8 @@ class Picture:
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(bool(stands), recording)
-        live = "" if instrument is None or not instrument.returns else ("silent" if silent else "open")
+        returns = armed_track(row, self.plan).returns
+        live = "" if not returns else ("silent" if silent else "open")
         voices = names_of(instrument)
         amiss = amiss_in(row, self.plan, notes)
         struck = np.zeros(len(notes), dtype=bool)
@@ -220,7 +226,8 @@ class Picture:
             row=row,
             form=form,
             instrument=instrument,
-            home=" and ".join(_homes(self.plan, homes_of(instrument, row.voice_notes))) if instrument else "",
+            loop=self.plan.loop(row.loop_uid) if row.loop_uid else None,
+            home=" and ".join(_homes(self.plan, returns)),
             take=take_view(take) if take else None,
             notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path="".join(self.strip_of(take, one) for take, one in stands),
@@ -229,8 +236,19 @@ class Picture:
             clash=clash,
             sound=self.sounds.get(row.patch_uid, ""),
             amiss=amiss,
+            sent_path=self._sound_of(row.fed_by_id) if row.fed_by_id else "",
             amiss_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H, struck)) if amiss else "",
         )
+
+    def _stands(self, track: UUID, choices) -> list[tuple[Take, Stretch]]:
+        """What stands of a track, in order."""
+        mine = {str(take.uid): take for take in self.takes if take.track_id == track and not take.beside}
+        return [(mine[one.uid], one) for one in standing((take.offered for take in mine.values()), choices)]
+
+    def _sound_of(self, track: UUID) -> str:
+        """What stands of another track, drawn."""
+        row = next((row for row in self.rows if row.uid == track), None)
+        return "".join(self.strip_of(take, one) for take, one in self._stands(track, row.choices)) if row else ""
 
     def _lost(self, take: Take) -> str:
         """What is wrong with a take's file; what its size does not tell is found when it is read."""

@@ -24,6 +24,7 @@ from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services.doubting import doubts_of
 
 MOST_BORROWED = 200
+NOT_MEASURED = "What an effect makes of a sound has no first edges to measure: it stands by the lateness of its loop."
 FIT = ("fitted", "fitted_frames", "fitted_ppm")
 PLACED_BY_ITSELF = 0.3
 """Confidence from which a take is placed without being asked for: what only swells is told with less."""
@@ -52,6 +53,10 @@ def shift_samples(take: Take) -> float:
 def measure_take(take: Take, progress: Callable[[float], None] | None = None) -> None:
     """Measure a take against its notes and store the answer, or the reason why there is none. progress: told the share
     done; what it raises ends it, and nothing is stored."""
+    if take.part and take.part.sends:
+        take.unmeasured = NOT_MEASURED
+        take.save(update_fields=["unmeasured"])
+        return
     positions, notes = note_positions(take)
     arrive = positions + shift_samples(take) - take.first_sample
     # Nothing is measured across a gap: silence stands there, and its end is an edge that nobody played.

@@ -10,14 +10,13 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
 from hypotaxis.core.session.standing import Stretch
-from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.units import clock_text, counted
 from hypotaxis.records.models import PassPlan, PlannedPass, Session, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.picture import Picture
-from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, plan_state, trouble_of
+from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, plan_state, trouble_of, waits_for
 from hypotaxis.steps.session.services.voices import VoicesApart, split_tracks
 
 MANY = 2
@@ -37,6 +36,8 @@ class Cell:
     late: str
     trouble: str
     take: Take | None
+    sent_path: str = ""
+    waits_for: str = ""
 
 
 @dataclass(frozen=True)
@@ -112,8 +113,8 @@ class PlanPage:
         tracks: dict[tuple[str, ...], list[str]] = {}
         planned = {uid for column in self._columns for uid in column.tracks}
         for uid, view in self._shown.items():
-            if uid in planned and view.instrument:
-                homes = homes_of(view.instrument, view.row.voice_notes)
+            if uid in planned and view.owner:
+                homes = recording.armed_track(view.row, self.plan).returns
                 tracks.setdefault(homes[0].inputs if homes else (), []).append(uid)
         return [self._line(inputs, uids) for inputs, uids in tracks.items()]
 
@@ -125,22 +126,26 @@ class PlanPage:
         first = self._shown[uids[0]]
         armed = [recording.armed_track(self._shown[uid].row, self.plan) for uid in uids[:2]]
         apart = why_apart(self.plan, *armed) if len(armed) == 2 else ""
-        return Line(returns_text(self.plan.rig, inputs), first.instrument.colour, cells, apart)
+        return Line(returns_text(self.plan.rig, inputs), first.owner.colour, cells, apart)
 
     def _cell(self, uid: str, place: int) -> Cell:
         view, take = self._shown[uid], self._takes[place].get(uid)
         sound = self.picture.strip_of(take, Stretch(str(take.uid), *take.bars)) if take else ""
         found = take.measured if take else None
         late = f"{found.lateness_ms:+.1f}".replace("-", "−") if found else ""
+        waiting = waits_for(view.row) if take is None else ""
         name = view.row.name.removeprefix(f"{view.row.voice_of.name}: ") if view.row.voice_of_id else view.row.name
-        return Cell(uid, name, view.notes_path, sound, late, trouble_of(take) if take else "", take)
+        return Cell(
+            uid, name, view.notes_path, sound, late, trouble_of(take) if take else "", take, view.sent_path, waiting
+        )
 
     @cached_property
     def left_out(self) -> list[tuple[str, str]]:
         """(name, why) of tracks with notes that cannot be recorded."""
         if not self.row:
             return []
-        rows = [row for row in self.picture.rows if len(notes_in_bars(row, self.row.first_bar, self.row.last_bar))]
+        bars = self.row.first_bar, self.row.last_bar
+        rows = [row for row in self.picture.rows if row.loop_uid or len(notes_in_bars(row, *bars))]
         _, left = wanted_of(self.plan, [recording.armed_track(row, self.plan) for row in rows])
         named = {str(row.uid): row.name for row in rows}
         return [(named[one.uid], one.why) for one in left if isinstance(one, LeftOut)]

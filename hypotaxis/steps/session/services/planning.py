@@ -14,12 +14,12 @@ from django.db.models import Max
 from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, SoundLost
 from hypotaxis.core.mixing.sameness import LEVEL, SAME
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.session.pass_plan import fewest_passes, fits, wanted_of, why_apart
+from hypotaxis.core.session.pass_plan import fewest_passes, fits, too_early, wanted_of, why_apart
 from hypotaxis.core.session.passes import plan_pass
 from hypotaxis.core.units import counted
 from hypotaxis.records.jobs import Reporter, ask_to_cancel, begin, hand_over, running, work
 from hypotaxis.records.lateness import clock_ms, known_ms
-from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take
+from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.comparing import unlike_told
@@ -41,7 +41,7 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
     _not_while_it_runs(newest(session))
     apart = split_tracks(session)
     rows = [row for row in session.tracks.shown() if row.uid not in apart]
-    rows = [row for row in rows if len(notes_in_bars(row, first_bar, last_bar))]
+    rows = [row for row in rows if row.loop_uid or len(notes_in_bars(row, first_bar, last_bar))]
     wanted, _ = wanted_of(plan, [recording.armed_track(row, plan) for row in rows])
     if not wanted:
         raise CannotSchedule("No track with notes in these bars has an instrument with a way out and a way home.")
@@ -77,6 +77,9 @@ def move(row: PassPlan, plan: Plan, track: str, to: int) -> str:
     wanted, _ = wanted_of(plan, list(named.values()))
     for _, one, other in fits(wanted, [[*target.tracks, track]]) if target is not from_ else ():
         raise CannotSchedule(why_apart(plan, named[one], named[other]) + " They need a pass each.")
+    after = [[uid for uid in one.tracks if uid != track] + [track] * (one is target) for one in columns]
+    for one, source in too_early(wanted, after):
+        raise CannotSchedule(f"{named[one].name} is sent the take of {named[source].name}, so it comes after it.")
     from_.tracks = [one for one in from_.tracks if one != track]
     target.tracks = [*target.tracks, track] if target is not from_ else target.tracks
     for one in {from_, target} if target is not from_ else {from_}:
@@ -183,6 +186,14 @@ def last_takes(column: PlannedPass) -> list[Take]:
     return list(found.values())
 
 
+def waits_for(track: Track) -> str:
+    """What an effect needs before it can be recorded, in words; "" where nothing is missing, and for all other
+    tracks."""
+    if not track.fed_by_id or recording.standing_of(track.session, str(track.fed_by_id)):
+        return ""
+    return f"waits for a placed take of {track.fed_by.name}"
+
+
 def trouble_of(take: Take) -> str:
     """Why a take fails its check, as it can be told from the take itself; "" where it does not."""
     if take.silent:
@@ -259,7 +270,11 @@ def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> N
     """Record these tracks in a pass, and measure its takes before it is judged. Its lead-in calls their sounds up."""
     row, plan = column.plan, load_plan(column.plan.session.rig)
     session = Session.objects.select_related("rig").get(uid=row.session_id)
-    armed = [recording.armed_track(one, plan) for one in session.tracks.filter(uid__in=tracks)]
+    # An effect without anything to be sent is left for the person; the row goes on.
+    ready = [one for one in session.tracks.filter(uid__in=tracks) if not waits_for(one)]
+    if not ready:
+        return
+    armed = [recording.armed_track(one, plan) for one in ready]
     bars = {"first_bar": row.first_bar, "last_bar": row.last_bar}
     known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
     setup = plan_pass(plan, armed, session.tempo_map, **bars, **known)

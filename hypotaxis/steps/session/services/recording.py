@@ -7,6 +7,7 @@ and placed by work of its own, so that the next pass need not wait for it.
 
 import logging
 import math
+from collections.abc import Iterator
 from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass
 
@@ -15,8 +16,9 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from hypotaxis.core.errors import CannotSchedule, DiskFull, SoundLost, StudioTrouble
+from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, SoundLost, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
+from hypotaxis.core.mixing.joined import Joined
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.beside import PlayedBeside
 from hypotaxis.core.session.listening import InputMeter
@@ -40,8 +42,9 @@ from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.studio import send_apart, studio_for
+from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.coming import Coming, record_led
-from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place
+from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place, place_by_instrument
 
 log = logging.getLogger(__name__)
 
@@ -128,6 +131,8 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
 
 def armed_track(row: Track, plan: Plan) -> ArmedTrack:
     """A track as a pass sees it."""
+    if row.loop_uid:
+        return ArmedTrack(str(row.uid), row.name, None, loop=plan.loop(row.loop_uid), source=str(row.fed_by_id or ""))
     instrument = plan.instrument(row.instrument_uid)
     calls = tuple(track_calls(row, instrument)) if instrument else ()
     return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls, tuple(row.voice_notes))
@@ -190,7 +195,7 @@ def _run(run: Pass, reporter: Reporter) -> None:
             else:
                 reporter.whole_s = run.seconds
                 sounds, passed = heard_beside(run, setup)
-                outputs = setup.beside.outputs if setup.beside else ()
+                outputs = tuple(sounds)
                 asked = RunSetup(inputs=inputs, outputs=outputs, frames=schedule.frames, fast=run.fast, passed=passed)
                 with closing(studio.run(Written(schedule.messages, sounds), asked)) as blocks:
                     for block in blocks:
@@ -211,14 +216,47 @@ def record_and_measure(run: Pass) -> None:
 
 def heard_beside(run: Pass, setup: PassSetup) -> tuple[dict[str, Sound], tuple[Passed, ...]]:
     """What outputs play while a pass is recorded, and the inputs that are heard on them."""
+    sounds = {name: sound for part in setup.parts if part.sends for name, sound in _sent_through(run, setup, part)}
     if setup.beside is None:
-        return {}, ()
+        return sounds, ()
     beside = setup.beside
     recorded = [part.track for part in setup.parts]
     every = recorded if beside.takes else [str(uid) for uid in run.session.tracks.values_list("uid", flat=True)]
     mix = SessionMix(run.session, rate=setup.rate, click=beside.click, click_db=beside.click_db, without=every)
     played = PlayedBeside(mix.read, setup.every_round)
-    return {name: played.side(column) for column, name in enumerate(beside.outputs)}, beside.through
+    return sounds | {name: played.side(column) for column, name in enumerate(beside.outputs)}, beside.through
+
+
+def _sent_through(run: Pass, setup: PassSetup, part: RecordedPart) -> Iterator[tuple[str, Sound]]:
+    """What the sends of an effect loop play: what stands of the track it is fed by, as loud as it was recorded."""
+    whole = standing_of(run.session, part.source)
+    if whole is None:
+        raise CannotSchedule(
+            f"Nothing stands of the track that is sent to {part.track_name}. Record and place it first."
+        )
+    if whole.rate != setup.rate:
+        raise CannotSchedule(
+            f"What is sent to {part.track_name} was recorded at {whole.rate} Hz, and the rig runs at {setup.rate}."
+        )
+    sound = Joined(whole.pieces(), whole.rate)
+
+    def read(first: int, last: int) -> np.ndarray:
+        frames = sound.read(first, last)
+        mono = frames.mean(axis=1, keepdims=True)
+        return np.repeat(mono, 2, axis=1) if len(part.sends) == 1 or sound.channels == 1 else frames
+
+    played = PlayedBeside(read, setup.every_round)
+    return ((name, played.side(column)) for column, name in enumerate(part.sends))
+
+
+def standing_of(session: Session, track: str) -> TrackSound | None:
+    """What stands of a track (uid) among its placed takes; None where nothing does."""
+    row = session.tracks.select_related("session__rig").filter(uid=track or None).first()
+    if row is None:
+        return None
+    takes = row.takes.kept().filter(beside=False).select_related("run__session", "track").order_by("number")
+    found = TrackSound(row, list(takes), only_placed=True) if takes else None
+    return found if found and found.takes and found.stretches else None
 
 
 def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
@@ -396,7 +434,10 @@ def measure_takes(job_uid: str) -> None:
         for place_in_row, take in enumerate(left):
             measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
             read_figures(take)
-            if run.place and is_sure_enough(take) and not take.doubtful:
+            if run.place and take.part and take.part.sends:
+                with suppress(NoAnswer):
+                    place_by_instrument(take, load_plan(run.session.rig))
+            elif run.place and is_sure_enough(take) and not take.doubtful:
                 place(take)
 
 
