@@ -49,7 +49,7 @@ class Metered:
 
 class SessionMix:
     """What is heard of a session. how: one of desk.AS; click: one of desk.CLICKS; without: tracks (uids) that are left
-    out, since they are recorded."""
+    out, since they are recorded; counted: beats of a count-in, in s of the session."""
 
     def __init__(
         self,
@@ -59,11 +59,13 @@ class SessionMix:
         how: str = PLACED,
         click: str = OFF,
         click_db: float = -12.0,
+        counted: Sequence[Beat] = (),
         without: Sequence[str] = (),
     ) -> None:
         self.session, self.rate, self.how, self.tempo = session, rate, how, session.tempo_map
         self.mixing = session.mixing
         self._click, self._click_db, self._without = click, click_db, frozenset(without)
+        self._counted = list(counted)
 
     @cached_property
     def tracks(self) -> list[MixedTrack]:
@@ -111,7 +113,7 @@ class SessionMix:
             if one.key in faders:
                 whole = Joined(one.sound.pieces(), self.rate)
                 found[one.key] = Heard(_while_it_is_there(whole), whole.channels, faders[one.key])
-        if clicks := self._clicks():
+        if clicks := [*self._counted, *self._clicks()]:
             track = ClickTrack(clicks, rate=self.rate, level_db=self._click_db)
             found[""] = Heard(lambda first, last: track(first, last - first)[:, None], 1, Fader())
         return found
@@ -129,7 +131,8 @@ class SessionMix:
     def span(self) -> tuple[int, int]:
         """Session positions between which there may be anything: from the lead-in to what rings on."""
         end = float(self.tempo.samples_at(self.tempo.bar_tick(last_bar_of(self.session) + 1), self.rate))
-        return -round(LEAD_IN_S * self.rate), round(end + TAIL_S * self.rate)
+        ends = [one.sound.span[1] for one in self.tracks if one.sound]
+        return -round(LEAD_IN_S * self.rate), max([round(end + TAIL_S * self.rate), *ends])
 
     def read(self, first: int, last: int) -> np.ndarray:
         """The sum between two session positions, shape (frames, 2)."""

@@ -84,6 +84,7 @@ class LeaderTest(BrowserTest):
         self.page.locator(".leader").get_by_role("button", name="Stop").click()
         expect(self.page.locator(".leader").get_by_role("button", name="Listen")).to_be_visible()
         self.page.get_by_label("to bar").fill("2")
+        self.unfold("How it is recorded")
         self.page.get_by_label("begins").select_option(label="when Heron 61 starts")
         self.button("Record 1 armed track")
         self.see("Heron 61 led at 19")

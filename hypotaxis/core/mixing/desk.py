@@ -19,6 +19,8 @@ Read = Callable[[int, int], np.ndarray]
 """The frames between two session positions, shape (frames, channels), silence where there are none."""
 OFF, BEATS, NOTES = CLICKS = ("off", "beats", "notes")
 """Where it clicks: nowhere, on the beats, on every note that is heard."""
+COUNTED = "count-in"
+"""In a pass: while it is counted in only."""
 PLACED, ARRIVED = AS = ("placed", "arrived")
 """How takes are heard: as they stand, or each where it arrived."""
 

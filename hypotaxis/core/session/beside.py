@@ -47,7 +47,7 @@ def beside_of(plan: Plan, mixing: Mixing, returns: Sequence[tuple[Return, float]
     pair = [plan.rig.find(uid) for uid in mixing.outputs]
     if not pair or None in pair:
         raise CannotSchedule(
-            "Choose on “Heard together” the outputs on which takes and click play, or switch them off."
+            "Choose on “Heard together” the outputs on which you hear takes, click and count-in, or leave these out."
         )
     for box, socket in pair:
         _check_output(plan, socket, f"{box.name} {socket.name}")

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from hypotaxis.core.errors import CannotSchedule, SharedReturn
-from hypotaxis.core.mixing.desk import OFF, Mixing
+from hypotaxis.core.mixing.desk import COUNTED, OFF, Mixing
 from hypotaxis.core.plan import Instrument, Loop, Plan, Return
+from hypotaxis.core.playing.count_in import count_in_s
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.beside import HeardBeside, beside_of
@@ -19,6 +20,7 @@ from hypotaxis.core.session.schedule import TAIL_S, PlayedPart, Round, Schedule,
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.session.voices import homes_of
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
+from hypotaxis.core.studio import AT_ONCE
 from hypotaxis.core.sync.following import ports_that_send
 from hypotaxis.core.sync.values import Sending
 from hypotaxis.core.timing.context import context_of, context_of_loop
@@ -144,6 +146,17 @@ class LedBy:
 
 
 @dataclass(frozen=True)
+class Reference:
+    """A click that is recorded beside a pass. loop, name: by which cable; output: system name of what plays it; column:
+    place of its input among those of the pass."""
+
+    loop: str
+    name: str
+    output: str
+    column: int
+
+
+@dataclass(frozen=True)
 class PassSetup:
     """A pass as it is frozen at its start."""
 
@@ -166,6 +179,12 @@ class PassSetup:
     """Bars that are played before its first one, the first time."""
     tail_s: float = TAIL_S
     """What is recorded behind its last bar."""
+    count_in: int = 0
+    """Bars that are counted in before."""
+    begins: str = AT_ONCE
+    """What it waits for, one of core.studio.BEGINS."""
+    reference: Reference | None = None
+    """A click that is recorded beside it, for what has no notes."""
     open_end: bool = False
     """It goes on until it is stopped."""
     led_by: LedBy | None = None
@@ -182,6 +201,11 @@ class PassSetup:
     def seconds(self) -> float:
         """How long it takes in real time."""
         return self.frames / self.rate
+
+    @property
+    def loops(self) -> bool:
+        """Whether it goes round."""
+        return len(self.rounds) > 1
 
     @property
     def takes(self) -> int:
@@ -204,14 +228,21 @@ def plan_pass(
     clock_ms: Mapping[str, float] | None = None,
     times: int = 1,
     run_in: int = 0,
+    count_in: int = 0,
     tail_s: float = TAIL_S,
+    begins: str = AT_ONCE,
+    open_end: bool = False,
+    reference: str = "",
     led_by: LedBy | None = None,
     mixing: Mixing | None = None,
 ) -> PassSetup:
     """What a pass of bars first_bar to last_bar is made of, played `times` times (0: until it is stopped, for an hour
     at most), so many bars run in. lateness_ms: what is known, by the
-    uid of instruments; who plays together is shifted by it; mixing: what is heard meanwhile; clock_ms: how late boxes
-    step by their clock, by the uid of the port. Raises CannotSchedule when it cannot be recorded, with the reason."""
+    uid of instruments; who plays together is shifted by it; mixing: what is heard meanwhile;
+    count_in: bars that are counted in; begins: one of core.studio.BEGINS; open_end: it goes on until it is stopped,
+    also behind its last bar; reference: the effect loop (uid) without a box by which a click is recorded beside it;
+    clock_ms: how late boxes step by their clock, by the uid of the port. Raises CannotSchedule when it cannot be
+    recorded, with the reason."""
     check_pass(plan, armed)
     if led_by and times != 1:
         raise CannotSchedule(
@@ -222,9 +253,22 @@ def plan_pass(
     notes = [track for track in armed if not track.loop]
     shifts = {one.uid: round(one.shift_ms, 3) for one in together(lateness_ms, plan.rig.together)}
     tail_s = max(tail_s, EFFECT_TAIL_S) if len(notes) < len(armed) else tail_s
-    bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in, "tail_s": tail_s}
+    if open_end and times != 1:
+        raise CannotSchedule(
+            "A loop that goes on until you stop has 0 times. To record on without one, set times to 1."
+        )
+    if led_by and (count_in or begins != AT_ONCE):
+        raise CannotSchedule(f"{led_by.name} starts this pass, so nothing is counted in, and no note begins it.")
+    heard = _beside(plan, armed, mixing, led_by) if mixing else None
+    if count_in and heard is None:
+        heard = beside_of(plan, replace(mixing or Mixing(), click=COUNTED), [])
+    before = count_in_s(tempo, first_bar=max(1, first_bar - run_in), bars=count_in)
+    bars = {"first_bar": first_bar, "last_bar": last_bar, "run_in": run_in, "count_in_s": before, "tail_s": tail_s}
     often = times or times_in(tempo, first_bar, last_bar, OPEN_S)
     run = plan_run([], tempo, **bars, sample_rate=plan.rig.sample_rate, times=often)
+    beside = _reference(plan, reference, inputs) if reference else None
+    if beside:
+        inputs = (*inputs, beside.input)
     return PassSetup(
         parts=tuple(_recorded(plan, track, columns, shifts.get(track.owner.uid, 0.0)) for track in armed),
         inputs=tuple(use.system_name for use in inputs),
@@ -236,13 +280,41 @@ def plan_pass(
             plan, tuple(columns), [track.owner.box for track in armed], [_sender(track) for track in notes]
         ),
         clocks=clocks_of(plan, clock_ms or {}),
-        rounds=run.rounds if often > 1 else (),
+        rounds=run.rounds if often > 1 or count_in else (),
         run_in=run_in,
         tail_s=tail_s,
-        open_end=not times or bool(led_by and led_by.until_stop),
+        count_in=count_in,
+        begins=begins,
+        open_end=not times or open_end or bool(led_by and led_by.until_stop),
         led_by=led_by,
-        beside=_beside(plan, armed, mixing, led_by) if mixing else None,
+        beside=heard,
+        reference=beside.frozen if beside else None,
     )
+
+
+@dataclass(frozen=True)
+class _Beside:
+    """A reference on its way into a pass."""
+
+    input: InputUse
+    frozen: Reference
+
+
+def _reference(plan: Plan, uid: str, inputs: Sequence[InputUse]) -> _Beside:
+    """The way of a click that is recorded beside. Raises CannotSchedule."""
+    loop = plan.loop(uid)
+    ends = [plan.rig.find(one) for one in (*loop.sends[:1], *loop.returns[:1])] if loop else []
+    if len(ends) != 2 or None in ends:
+        raise CannotSchedule(
+            "The cable for the click beside it is gone. Define it anew on Instruments, as a loop without a box."
+        )
+    (_, out), (_, home) = ends
+    if home.uid in [one.socket for one in inputs]:
+        raise CannotSchedule(
+            f"The click comes home on {home.name}, and so does what is recorded. Choose another input."
+        )
+    use = InputUse(home.uid, home.system_name, home.name)
+    return _Beside(use, Reference(loop.uid, loop.name, out.system_name, len(inputs)))
 
 
 def _beside(plan: Plan, armed: Sequence[ArmedTrack], mixing: Mixing, led_by: LedBy | None) -> HeardBeside | None:
@@ -255,6 +327,12 @@ def times_in(tempo: TempoMap, first_bar: int, last_bar: int, seconds: float) -> 
     """How often these bars are played in a time, once at least."""
     begins, ends = tempo.us_at(np.array([tempo.bar_tick(first_bar), tempo.bar_tick(last_bar + 1)])) / 1e6
     return max(1, int(seconds / (ends - begins))) if ends > begins else 1
+
+
+def last_bar_within(tempo: TempoMap, first_bar: int, seconds: float) -> int:
+    """The last bar of which any begins within a time from a bar on."""
+    begins = float(tempo.us_at(tempo.bar_tick(first_bar)))
+    return tempo.position(tempo.tick_at_us(begins + seconds * 1e6)).bar
 
 
 def leader_of(plan: Plan, *, until_stop: bool = False) -> LedBy | None:
@@ -338,8 +416,9 @@ def schedule_pass(
     ]
     clocks = [(one.port, one.sending) for one in setup.clocks]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    times = len(setup.every_round)
-    how = {"clocks": clocks, "times": times, "run_in": setup.run_in, "tail_s": setup.tail_s}
+    before = count_in_s(tempo, first_bar=max(1, first_bar - setup.run_in), bars=setup.count_in)
+    how = {"clocks": clocks, "times": len(setup.every_round), "count_in_s": before}
+    how |= {"run_in": setup.run_in, "tail_s": setup.tail_s}
     return plan_run(parts, tempo, **bars, sample_rate=setup.rate, **how)
 
 

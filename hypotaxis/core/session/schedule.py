@@ -94,11 +94,13 @@ def plan_run(
     clocks: Sequence[tuple[str, Sending]] = (),
     times: int = 1,
     run_in: int = 0,
+    count_in_s: float = 0.0,
     tail_s: float = TAIL_S,
 ) -> Schedule:
     """The schedule of bars first_bar to last_bar, both included, played `times` times in a loop, run in to from so many
-    bars before. clocks: (port, what it sends to boxes that follow); tail_s: recorded behind the last bar, for what
-    rings on.
+    bars before. clocks: (port, what it sends to boxes that follow); count_in_s: how long before the
+    first of them the run begins besides its lead-in; the first time round begins behind it; tail_s: recorded behind
+    the last bar, for what rings on.
 
     Notes that begin in those bars are played and end with them at the latest; controls in force at the first bar
     are sent in the lead-in, after the sound with its bank. Raises CannotSchedule for bars that make no sense.
@@ -112,7 +114,8 @@ def plan_run(
     begin_bar = first_bar - run_in
     begin_tick, loop_tick, end_tick = (tempo.bar_tick(bar) for bar in (begin_bar, first_bar, last_bar + 1))
     begins = float(tempo.samples_at(begin_tick, sample_rate))
-    first_sample = int(begins) - round(LEAD_IN_S * sample_rate)
+    counted = round(count_in_s * sample_rate)
+    first_sample = int(begins) - round(LEAD_IN_S * sample_rate) - counted
     bars = last_bar - first_bar + 1
     course = course_of_bars(tempo, first_bar=first_bar, bars=bars, times=times, begin_bar=begin_bar)
     since_us = [one.since / course.per_us for one in course.stretches]
@@ -151,15 +154,19 @@ def plan_run(
             first_sample,
             end_sample - first_sample,
             run_in_us * sample_rate / 1e6,
+            counted,
         ),
     )
 
 
-def _rounds(lead: float, since: Sequence[float], first_sample: int, frames: int, run_in: float) -> tuple[Round, ...]:
-    """Where each time round stands in the run: the first with the lead-in and what is run in, the last with what rings
-    on. All in samples; lead: before the first bar; since: from there to each time."""
+def _rounds(
+    lead: float, since: Sequence[float], first_sample: int, frames: int, run_in: float, counted: int
+) -> tuple[Round, ...]:
+    """Where each time round stands in the run: the first with the lead-in and what is run in, but without the count-in,
+    the last with what rings on. All in samples; lead: before the first bar; since: from there to each time; counted:
+    the count-in."""
     cuts = [int(np.floor(round(lead + one, 6))) for one in since]
-    starts, ends = [0, *cuts[1:]], [*cuts[1:], frames]
+    starts, ends = [counted, *cuts[1:]], [*cuts[1:], frames]
     back = [0.0, *(one - run_in for one in since[1:])]
     return tuple(
         Round(start, end - start, round(first_sample + start - one))

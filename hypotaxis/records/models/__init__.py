@@ -2,13 +2,24 @@
 
 from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
-from hypotaxis.records.models.session import Pass, PassPlan, PlannedPass, PlayedChunk, PlayIn, Session, Take, Track
+from hypotaxis.records.models.session import (
+    NO_NOTES,
+    Pass,
+    PassPlan,
+    PlannedPass,
+    PlayedChunk,
+    PlayIn,
+    Session,
+    Take,
+    Track,
+)
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.sync import Proof
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
 __all__ = [
+    "NO_NOTES",
     "Box",
     "Cable",
     "Change",

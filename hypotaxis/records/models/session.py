@@ -245,6 +245,10 @@ class Pass(WithUid):
         return (Round(0, frames, led.first_sample),) if led else self.frozen.every_round
 
 
+NO_NOTES = "It has no notes of its own: it stands where it arrived, or by a click that was recorded beside it."
+"""Why an improvisation is not measured."""
+
+
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
 
@@ -339,6 +343,17 @@ class Take(WithUid):
         start = self.run.rounds_of(self.frames)[self.round].start
         cut = [(max(0, gap.start - start), gap.start + gap.frames - start) for gap in self.run.gaps]
         return [Lost(first, min(end, self.frames) - first) for first, end in cut if first < min(end, self.frames)]
+
+    @property
+    def is_reference(self) -> bool:
+        """Whether it is the click that was recorded beside its pass."""
+        found = self.run.frozen.reference if self.run else None
+        return found is not None and self.beside and self.return_uid == found.loop
+
+    @property
+    def is_loose(self) -> bool:
+        """Whether no notes say where its sound belongs: an improvisation, or an outside sequencer."""
+        return self.measurement is None and not self.is_reference and self.unmeasured == NO_NOTES
 
     @property
     def silent(self) -> bool:

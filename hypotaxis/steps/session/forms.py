@@ -25,7 +25,7 @@ from hypotaxis.core.session.beside import outputs_of
 from hypotaxis.core.session.changing import NoteChange
 from hypotaxis.core.session.joining import FILES, SESSIONS
 from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING, Straightening
-from hypotaxis.core.studio import STAND_IN
+from hypotaxis.core.studio import STAND_IN, WITH_A_NOTE
 from hypotaxis.core.units import counted
 from hypotaxis.records.merging import Merged
 from hypotaxis.records.models import Track
@@ -347,15 +347,20 @@ class PassForm(forms.Form):
     last_bar = forms.IntegerField(label="to bar", min_value=1)
     times = forms.IntegerField(label="times", min_value=0, max_value=999, required=False)
     run_in = forms.IntegerField(label="run in", min_value=0, max_value=999, required=False)
+    count_in = forms.IntegerField(label="count in", min_value=0, max_value=16, required=False)
+    until_stop = forms.BooleanField(required=False)
+    reference = forms.ChoiceField(label="click beside it", required=False)
     fast = forms.BooleanField(required=False)
     place = forms.BooleanField(required=False)
     led = forms.ChoiceField(label="begins", required=False)
 
-    def __init__(self, *args, leader: str = "", **kwargs) -> None:
+    def __init__(self, *args, leader: str = "", plan: Plan, **kwargs) -> None:
         """leader: the name of the box that leads, "" = none does."""
         # Sheets beside it have fields of the same names: every label finds its own.
         super().__init__(*args, auto_id="pass_%s", **kwargs)
-        self.fields["led"].choices = [("", "at once")]
+        straight = [(one.uid, f"by {one.name}") for one in plan.loops if not one.box]
+        self.fields["reference"].choices = [("", "none"), *straight]
+        self.fields["led"].choices = [("", "at once"), (WITH_A_NOTE, "when you play a note")]
         if leader:
             self.fields["led"].choices += [
                 (TO_THE_BAR, f"when {leader} starts"),

@@ -1,6 +1,7 @@
 """What the pages show of a pass that is recorded now: where it is, what is left, its levels."""
 
 from hypotaxis.core.drawing.levels import WIDTH
+from hypotaxis.core.studio import AT_ONCE
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Job, Pass
 from hypotaxis.records.plan import last_bar_of
@@ -40,7 +41,15 @@ def _time_context(run: Pass) -> dict:
     at = now.first_sample + frame - now.start
     tick = run.session.tempo_map.tick_at_us(max(0.0, at * 1e6 / setup.rate))
     of = "" if setup.open_end else f" of {len(setup.rounds)}"
-    return _where(run, tick) | {"time_round": f"time {number + 1}{of}" if setup.rounds else ""}
+    return _where(run, tick) | {"time_round": f"time {number + 1}{of}" if setup.loops else ""} | _before(run, frame)
+
+
+def _before(run: Pass, frame: float) -> dict:
+    """Whether it waits for a first note, or is counted in."""
+    setup = run.frozen
+    waits = setup.begins != AT_ONCE and not run.job.progress and run.job.state == Job.RUNNING
+    counted = bool(setup.count_in) and frame < setup.every_round[0].start
+    return {"waits": waits, "waits_for_note": waits, "counted_in": counted and not waits}
 
 
 def _led_context(run: Pass) -> dict:

@@ -1,10 +1,9 @@
 """The session's pages: notes said, sound answered; passes and takes."""
 
-import re
 from collections.abc import Mapping
 
 from django.contrib import messages
-from django.http import Http404
+from django.http import Http404, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -38,6 +37,8 @@ from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
 
+PASS_DEFAULTS = {"times": 1, "run_in": 0, "count_in": 0, "led": "", "reference": "", "first_bar": "", "last_bar": ""}
+LONGEST_SETTINGS = 400
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
 
 
@@ -52,7 +53,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     latest = here.session.passes.last()
     leader = leader_of(here.plan)
     settings = _pass_settings(request, here.session, picture.last_bar)
-    form = PassForm(initial=settings, leader=leader.name if leader else "")
+    form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
     context = {
         "session": here.session,
         "picture": picture,
@@ -64,6 +65,8 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "trouble": left_over if left_over and left_over == latest else None,
         "measured": picture.measured,
         "pass_form": form,
+        "how_told": any(str(settings[name]) != str(usual) for name, usual in PASS_DEFAULTS.items() if "bar" not in name)
+        or settings["until_stop"],
         "leader": leader,
         "track_form": NewTrackForm(plan=here.plan),
         "armed": sum(track.armed for track in picture.rows),
@@ -80,21 +83,14 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
 
 def _pass_settings(request, session: Session, last_bar: int) -> dict:
     """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed."""
-    kept = re.fullmatch(
-        r"([0-9a-f-]{36}):(\d{0,6})-(\d{0,6}):([01])(?::(\d{0,4}))?(?::([a-z ]{0,10}))?(?::(\d{0,3}))?",
-        request.COOKIES.get("hypotaxis-pass", ""),
-    )
-    none = ("", "", "1", "", "", "")
-    first, last, placed, times, led, run_in = kept.groups()[1:] if kept and kept[1] == str(session.uid) else none
-    return {
-        "first_bar": request.GET.get("first_bar") or first or 1,
-        "last_bar": request.GET.get("last_bar") or last or last_bar,
-        "times": times or 1,
-        "run_in": run_in or 0,
-        "place": placed == "1",
-        "led": led or "",
-        "fast": request.COOKIES.get("hypotaxis-fast") == "1",
-    }
+    uid, _, kept = request.COOKIES.get("hypotaxis-pass", "")[:LONGEST_SETTINGS].partition("?")
+    typed = QueryDict(kept if uid == str(session.uid) else "place=on")
+    settings = {name: typed.get(name, "")[:40] for name in PASS_DEFAULTS if name in typed}
+    bars = {"first_bar": 1, "last_bar": last_bar} | {name: value for name, value in settings.items() if value}
+    asked = {name: request.GET[name] for name in ("first_bar", "last_bar") if request.GET.get(name)}
+    switches = {name: typed.get(name) == "on" for name in ("place", "until_stop")}
+    fast = {"fast": request.COOKIES.get("hypotaxis-fast") == "1"}
+    return PASS_DEFAULTS | bars | asked | switches | fast
 
 
 def new(request):
@@ -321,11 +317,12 @@ def start(request):
     if here.session is None:
         raise Http404
     leader = leader_of(here.plan)
-    form = PassForm(request.POST, leader=leader.name if leader else "")
+    form = PassForm(request.POST, leader=leader.name if leader else "", plan=here.plan)
     back = reverse("session:home")
     if not form.is_valid():
-        told = "Choose the bars to record: whole numbers from 1; times and bars run in up to 999."
-        messages.error(request, NOBODY_LEADS if "led" in form.errors else told)
+        told = "Choose the bars to record: whole numbers from 1; times and bars run in up to 999, counted in up to 16."
+        gone = "The cable for the click beside it is gone. Choose another, or none."
+        messages.error(request, NOBODY_LEADS if "led" in form.errors else gone if "reference" in form.errors else told)
         return redirect(back)
     chosen = form.cleaned_data
     try:
@@ -338,6 +335,9 @@ def start(request):
             place_takes=chosen["place"],
             times=1 if chosen["times"] is None else chosen["times"],
             run_in=chosen["run_in"] or 0,
+            count_in=chosen["count_in"] or 0,
+            until_stop=chosen["until_stop"],
+            reference=chosen["reference"],
             led=chosen["led"],
             token=request.POST.get("token", ""),
         )

@@ -77,11 +77,11 @@ class DoubtfulTest(DemoTest):
 
 class RememberedTest(DemoTest):
     def test_what_was_typed_for_the_next_pass_is_still_there(self):
-        self.client.cookies["hypotaxis-pass"] = f"{self.session.uid}:3-6:0"
+        self.client.cookies["hypotaxis-pass"] = f"{self.session.uid}?first_bar=3&last_bar=6&times=1&led="
         form = self.client.get(reverse("session:home")).context["pass_form"]
-        off = {"place": False, "fast": False}
-        self.assertEqual(form.initial, {"first_bar": "3", "last_bar": "6", "times": 1, "run_in": 0, "led": "", **off})
-        for other in ("x", f"{self.session.uid}:3-6", "00000000-0000-0000-0000-000000000000:3-6:0"):
+        kept = {"first_bar": "3", "last_bar": "6", "times": "1", "run_in": 0, "count_in": 0, "led": "", "reference": ""}
+        self.assertEqual(form.initial, kept | {"place": False, "fast": False, "until_stop": False})
+        for other in ("x", f"{self.session.uid}:3-6", "00000000-0000-0000-0000-000000000000?first_bar=3&last_bar=6"):
             self.client.cookies["hypotaxis-pass"] = other
             form = self.client.get(reverse("session:home")).context["pass_form"]
             self.assertEqual((form.initial["first_bar"], form.initial["last_bar"]), (1, 16))

@@ -19,7 +19,7 @@ from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.units import signed
 from hypotaxis.records import audio
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Take
+from hypotaxis.records.models import NO_NOTES, Pass, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services.doubting import doubts_of
 
@@ -34,6 +34,27 @@ def note_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
     """(session samples (float) at which the notes of a take's pass begin that come home in it, their numbers)."""
     notes = _notes_of(take)
     return take.run.tempo_map.samples_at(notes["tick"], take.sample_rate), notes["note"]
+
+
+def beat_positions(take: Take) -> tuple[np.ndarray, np.ndarray]:
+    """The same of the click that was recorded beside a pass."""
+    tempo, (first, last) = take.run.tempo_map, take.bars
+    bars = range(first, last + 1)
+    ticks = [np.linspace(*map(tempo.bar_tick, (bar, bar + 1)), tempo.beats_in_bar(bar), endpoint=False) for bar in bars]
+    found = tempo.samples_at(np.concatenate(ticks), take.sample_rate)
+    return found, np.zeros(len(found), dtype=int)
+
+
+def reference_take(run: Pass) -> Take | None:
+    """The click that was recorded beside a pass, measured surely enough to place others by."""
+    beside = [take for take in run.takes.kept().filter(beside=True) if take.is_reference]
+    return next((take for take in beside if is_sure_enough(take)), None)
+
+
+def place_by_click(take: Take, click: Take) -> None:
+    """Let a take without notes stand where the click that was recorded beside it stands on its beats: as its player
+    heard them."""
+    _stand(take, _placed_by(take, click.measured.lateness_ms), f"take {click.number}, the click beside it")
 
 
 def _notes_of(take: Take) -> np.ndarray:
@@ -57,7 +78,11 @@ def measure_take(take: Take, progress: Callable[[float], None] | None = None) ->
         take.unmeasured = NOT_MEASURED
         take.save(update_fields=["unmeasured"])
         return
-    positions, notes = note_positions(take)
+    positions, notes = beat_positions(take) if take.is_reference else note_positions(take)
+    if not len(positions):
+        take.unmeasured = NO_NOTES
+        take.save(update_fields=["unmeasured"])
+        return
     arrive = positions + shift_samples(take) - take.first_sample
     # Nothing is measured across a gap: silence stands there, and its end is an edge that nobody played.
     clear = clear_of(take.gaps, arrive, take.sample_rate)
@@ -73,7 +98,8 @@ def measure_take(take: Take, progress: Callable[[float], None] | None = None) ->
     else:
         take.measurement, take.hits = to_json(measurement_of(answer)), to_json(hits_of(answer))
         take.unmeasured = ""
-        doubts = doubts_of(take, take.measured)
+        # Of a click no notes are written.
+        doubts = [] if take.is_reference else doubts_of(take, take.measured)
     take.doubts, take.accepted = to_json(doubts), False
     take.save(update_fields=["measurement", "hits", "unmeasured", "doubts", "accepted"])
 

@@ -7,9 +7,11 @@ and placed by work of its own, so that the next pass need not wait for it.
 
 import logging
 import math
-from collections.abc import Iterator
+import time
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 from django.db import transaction
@@ -18,21 +20,26 @@ from django.utils import timezone
 
 from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, SoundLost, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
+from hypotaxis.core.mixing.desk import COUNTED, OFF
 from hypotaxis.core.mixing.joined import Joined
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats
 from hypotaxis.core.session.beside import PlayedBeside
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import (
+    OPEN_S,
     ArmedTrack,
     PassSetup,
     RecordedPart,
     RecordedReturn,
+    last_bar_within,
     leader_of,
     plan_pass,
     schedule_pass,
 )
 from hypotaxis.core.session.schedule import Round, Schedule
-from hypotaxis.core.studio import Passed, RunSetup, Sound, Written
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.studio import AT_ONCE, WITH_A_NOTE, Passed, RunSetup, Sound, Written
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
@@ -44,11 +51,20 @@ from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.coming import Coming, record_led
-from hypotaxis.steps.session.services.placing import is_sure_enough, measure_take, place, place_by_instrument
+from hypotaxis.steps.session.services.placing import (
+    is_sure_enough,
+    measure_take,
+    place,
+    place_by_click,
+    place_by_instrument,
+    reference_take,
+)
 
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
+REFERENCE_DB = -6.0
+"""How loud the click is that is recorded beside a pass."""
 TO_THE_BAR, UNTIL_STOP = LED = ("led", "until stop")
 """How a pass may be led: to its last bar, or until the leader stops; "" = it begins at once."""
 
@@ -64,19 +80,27 @@ def start_pass(
     times: int = 1,
     run_in: int = 0,
     led: str = "",
+    count_in: int = 0,
+    until_stop: bool = False,
+    reference: str = "",
     token: str = "",
 ) -> Pass:
     """Check what is armed and hand the pass to the worker; raises CannotSchedule with the reason. times: of more than
     one the bars are played in a loop, 0: until it is stopped, and each time is a take. run_in: bars before, the first
-    time; led: one of LED; token: of the form; one that is sent
+    time; count_in: bars that are counted in; led: one of LED, or WITH_A_NOTE; until_stop: recorded on behind the last
+    bar; reference: the effect loop (uid) by which a click is recorded beside; token: of the form; one that is sent
     twice makes one pass."""
     armed = [armed_track(row, plan) for row in session.tracks.shown().filter(armed=True)]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
-    led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if led else None
-    if led and led_by is None:
+    by_leader = led in LED
+    led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if by_leader else None
+    if by_leader and led_by is None:
         raise CannotSchedule("No box leads any more. Say on the Rig step who leads, or begin the pass at once.")
     known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
-    how = {"times": times, "run_in": run_in, "led_by": led_by, "mixing": session.mixing}
+    if until_stop:
+        bars["last_bar"] = last_bar_within(session.tempo_map, first_bar, OPEN_S)
+    how = {"times": times, "run_in": run_in, "led_by": led_by, "mixing": session.mixing, "count_in": count_in}
+    how |= {"begins": led if led == WITH_A_NOTE else AT_ONCE, "open_end": until_stop, "reference": reference}
     setup = plan_pass(plan, armed, session.tempo_map, **bars, **known, **how)
     return _queue(session, setup, **bars, fast=fast, place=place_takes, token=token)
 
@@ -196,9 +220,13 @@ def _run(run: Pass, reporter: Reporter) -> None:
                 reporter.whole_s = run.seconds
                 sounds, passed = heard_beside(run, setup)
                 outputs = tuple(sounds)
-                asked = RunSetup(inputs=inputs, outputs=outputs, frames=schedule.frames, fast=run.fast, passed=passed)
+                how = {"frames": schedule.frames, "fast": run.fast, "passed": passed, "begins": setup.begins}
+                asked = RunSetup(inputs=inputs, outputs=outputs, **how)
                 with closing(studio.run(Written(schedule.messages, sounds), asked)) as blocks:
                     for block in blocks:
+                        if not block.start:
+                            # What waited for a first note begins now.
+                            reporter.began = time.monotonic()
                         coming.take(block)
                         if reporter.due():
                             coming.tell()
@@ -217,14 +245,39 @@ def record_and_measure(run: Pass) -> None:
 def heard_beside(run: Pass, setup: PassSetup) -> tuple[dict[str, Sound], tuple[Passed, ...]]:
     """What outputs play while a pass is recorded, and the inputs that are heard on them."""
     sounds = {name: sound for part in setup.parts if part.sends for name, sound in _sent_through(run, setup, part)}
+    if setup.reference:
+        beats = beats_between(run.tempo_map, run.first_bar - setup.run_in, run.last_bar)
+        track = ClickTrack(beats, rate=setup.rate, level_db=REFERENCE_DB)
+        clicked = PlayedBeside(
+            lambda first, last: np.repeat(track(first, last - first)[:, None], 2, 1), setup.every_round
+        )
+        sounds[setup.reference.output] = clicked.side(0)
     if setup.beside is None:
         return sounds, ()
     beside = setup.beside
     recorded = [part.track for part in setup.parts]
     every = recorded if beside.takes else [str(uid) for uid in run.session.tracks.values_list("uid", flat=True)]
-    mix = SessionMix(run.session, rate=setup.rate, click=beside.click, click_db=beside.click_db, without=every)
-    played = PlayedBeside(mix.read, setup.every_round)
+    counted = counted_in(run.tempo_map, run.first_bar - setup.run_in, setup.count_in)
+    click = OFF if beside.click == COUNTED else beside.click
+    how = {"click": click, "click_db": beside.click_db, "counted": counted}
+    mix = SessionMix(run.session, rate=setup.rate, **how, without=every)
+    # A count-in is heard before the first time round, at its place before the bars.
+    first, *later = setup.every_round
+    whole = Round(0, first.start + first.frames, first.first_sample - first.start)
+    played = PlayedBeside(mix.read, [whole, *later])
     return sounds | {name: played.side(column) for column, name in enumerate(beside.outputs)}, beside.through
+
+
+def beats_between(tempo: TempoMap, first_bar: int, last_bar: int) -> list[Beat]:
+    """The beats of these bars, in s of the session."""
+    begins = float(tempo.us_at(tempo.bar_tick(first_bar))) / 1e6
+    return beats(tempo, first_bar=first_bar, last_bar=last_bar, count_in=0, first_s=begins)
+
+
+def counted_in(tempo: TempoMap, first_bar: int, bars: int) -> list[Beat]:
+    """The beats that are counted in before a bar, in s of the session."""
+    begins = float(tempo.us_at(tempo.bar_tick(first_bar))) / 1e6
+    return beats(tempo, first_bar=first_bar, last_bar=first_bar - 1, count_in=bars, first_s=begins)
 
 
 def _sent_through(run: Pass, setup: PassSetup, part: RecordedPart) -> Iterator[tuple[str, Sound]]:
@@ -264,7 +317,8 @@ def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
     armed = run.session.tracks.filter(uid__in=[part.track for part in setup.parts])
     ticks = [notes_in_bars(track, *run.bars)["tick"] for track in armed]
     every = np.unique(np.concatenate([np.zeros(0, int), *ticks]))
-    return run.tempo_map.samples_at(every, setup.rate) - run.rounds_of(0)[0].first_sample
+    first = run.rounds_of(0)[0]
+    return run.tempo_map.samples_at(every, setup.rate) - (first.first_sample - first.start)
 
 
 def keep_takes(run: Pass) -> None:
@@ -272,12 +326,25 @@ def keep_takes(run: Pass) -> None:
     partial = audio.partial_path(str(run.uid))
     if partial.exists():
         setup = run.frozen
+        _cut_open_end(run, setup, partial)
         frames = partial.stat().st_size // (4 * len(setup.inputs))
         if frames >= SHORTEST_S * setup.rate and (run.led or not setup.led_by):
             _make_takes(run, setup, partial, frames)
         partial.unlink()
     if run.takes.waiting().exists():
         ask_to_measure(run)
+
+
+def _cut_open_end(run: Pass, setup: PassSetup, partial: Path) -> None:
+    """A pass without loop that went on until it was stopped ends with the bar that it reached."""
+    if not setup.open_end or setup.loops or setup.led_by:
+        return
+    first = setup.every_round[0]
+    came = partial.stat().st_size // (4 * len(setup.inputs))
+    at = max(0, first.first_sample - first.start + came - 1) * 1e6 / setup.rate
+    reached = run.tempo_map.position(run.tempo_map.tick_at_us(at)).bar
+    run.last_bar = max(run.first_bar, min(run.last_bar, reached))
+    run.save(update_fields=["last_bar"])
 
 
 def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
@@ -292,7 +359,7 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
         with ExitStack() as stack:
             wanted = []
             for part in setup.parts:
-                for back in part.returns:
+                for back in (*_reference_of(setup, part), *part.returns):
                     if part.track in tracks and (tracks[part.track].uid, back.uid, number) not in kept:
                         wanted.append(_Coming(part, back, setup, (number, one), came))
                         stack.callback(wanted[-1].file.drop)
@@ -302,6 +369,14 @@ def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
                     take.feed(block)
             for take in wanted:
                 take.keep(run, tracks[take.part.track], setup)
+
+
+def _reference_of(setup: PassSetup, part: RecordedPart) -> Sequence[RecordedReturn]:
+    """The click beside it, which is kept with the first track of the pass."""
+    found = setup.reference
+    if found is None or part is not setup.parts[0]:
+        return ()
+    return (RecordedReturn(found.loop, found.name, (found.column,), setup.names[found.column]),)
 
 
 class _Coming:
@@ -349,8 +424,13 @@ class _Coming:
                 home_trim_db=self.part.home_trim_db,
                 clipped=sum(meter.clips for meter in self.meters),
                 peak_db=None if peak == -math.inf else peak,
-                complete=run.led_run.whole if run.led else self.frames >= self.round.frames,
+                complete=self._is_whole(run, setup),
             )
+
+    def _is_whole(self, run: Pass, setup: PassSetup) -> bool:
+        if run.led:
+            return run.led_run.whole
+        return self.frames >= self.round.frames or (setup.open_end and not setup.loops)
 
 
 def ask_to_measure(run: Pass) -> None:
@@ -430,11 +510,14 @@ def measure_takes(job_uid: str) -> None:
         if reporter is None:
             return
         run = Pass.objects.select_related("session__rig").get(measuring_id=job_uid)
-        left = list(run.takes.waiting().order_by("number"))
+        # What is recorded beside them first, since others may stand by it.
+        left = list(run.takes.waiting().order_by("-beside", "number"))
         for place_in_row, take in enumerate(left):
             measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
             read_figures(take)
-            if run.place and take.part and take.part.sends:
+            if run.place and take.is_loose and (click := reference_take(run)):
+                place_by_click(take, click)
+            elif run.place and take.part and take.part.sends:
                 with suppress(NoAnswer):
                     place_by_instrument(take, load_plan(run.session.rig))
             elif run.place and is_sure_enough(take) and not take.doubtful:

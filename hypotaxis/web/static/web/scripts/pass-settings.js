@@ -1,15 +1,15 @@
 import { cookie } from "./shared.js";
 
 // What is typed for the next pass is still there after arming a track, or coming back from another step.
+const SECRET = ["csrfmiddlewaretoken", "token", "of_rig", "of_session", "fast"];
+
 export default () => ({
   keep() {
-    const field = (name) => this.$root.elements.namedItem(name);
-    const bars = `${field("first_bar").value}-${field("last_bar").value}`;
-    // Only where a box leads.
-    const led = field("led")?.value ?? "";
-    const rest = `${field("place").checked ? 1 : 0}:${field("times").value}:${led}:${field("run_in").value}`;
-    cookie("hypotaxis-pass", `${document.body.dataset.session}:${bars}:${rest}`);
+    const typed = new URLSearchParams(new FormData(this.$root));
+    for (const name of [...typed.keys()].filter((one) => SECRET.includes(one) || one.startsWith("of"))) typed.delete(name);
+    cookie("hypotaxis-pass", `${document.body.dataset.session}?${typed}`);
     // Real devices offer no faster way.
-    if (field("fast")) cookie("hypotaxis-fast", field("fast").checked ? "1" : "0");
+    const fast = this.$root.elements.namedItem("fast");
+    if (fast) cookie("hypotaxis-fast", fast.checked ? "1" : "0");
   },
 });
