@@ -59,9 +59,10 @@ class TrackSound:
     def span(self) -> tuple[int, int]:
         """Session positions between which there is anything to hear."""
         bars = [take.bars for take in self.takes.values()]
+        bars += [(one.first_bar, one.last_bar) for one in self.stretches if one.moved]
         first, last = min(bar for bar, _ in bars), max(bar for _, bar in bars)
         rings = [take.start + take.frames for take in self.takes.values() if take.bars[1] == last]
-        ends = max(round(self.bar_at(last + 1) + TAIL_S * self.rate), *rings)
+        ends = max([round(self.bar_at(last + 1) + TAIL_S * self.rate), *rings])
         return round(self.bar_at(first) - LEAD_IN_S * self.rate), ends
 
     def figures(self, take: Take) -> Figures:
@@ -76,14 +77,15 @@ class TrackSound:
         mine = found[str(take.uid)]
         return aim - mine.lufs if mine.lufs > FLOOR_DB else 0.0
 
-    def read(self, take: Take, gain: float):
-        """Frames of a take by session position, as it stands."""
+    def read(self, take: Take, factor: float = 1.0, offset: int = 0):
+        """Frames of a take by session position, as it stands, times a factor; offset: samples by which it stands later
+        than it was played."""
         file, start = (take.file, take.first_sample) if self._arrived else (take.sound_file[0], take.start)
-        gain *= -1 if take.inverted else 1
+        start += offset
         channels = self.channels
 
         def read(first: int, last: int) -> np.ndarray:
-            sound = audio.read_frames(file, first - start, last - start) * gain
+            sound = audio.read_frames(file, first - start, last - start) * factor
             return np.repeat(sound, channels, axis=1) if sound.shape[1] < channels else sound
 
         return read
@@ -98,7 +100,7 @@ class TrackSound:
         return [(one, two) for one, two in pairs if one.last_bar + 1 == two.first_bar]
 
     def _joint(self, one: Stretch, two: Stretch, struck: np.ndarray) -> Joint:
-        reads = [self.read(self.takes[stretch.uid], 1.0) for stretch in (one, two)]
+        reads = [self._read_of(stretch, 1.0) for stretch in (one, two)]
         at = self.bar_at(two.first_bar)
         beat = (self.bar_at(two.first_bar + 1) - at) / self.tempo.beats_in_bar(two.first_bar)
         near = struck[np.abs(struck - at) < 2 * beat]
@@ -118,15 +120,21 @@ class TrackSound:
             take, seam = self.takes[one.uid], joints.get(one.first_bar)
             following = joints.get(one.last_bar + 1)
             ends = self.stretches[number + 1].first_bar if number + 1 < len(self.stretches) else None
-            begins = seam.place if seam else (round(self.bar_at(one.first_bar)) if number else first)
+            whole = number == 0 and not one.moved and one.first_bar == take.bars[0]
+            begins = seam.place if seam else (first if whole else round(self.bar_at(one.first_bar)))
             over = following.place if following else (last if ends is None else round(self.bar_at(one.last_bar + 1)))
-            found.append(Piece(self.read(take, db_to_factor(take.home_trim_db)), begins, over, seam))
+            found.append(Piece(self._read_of(one, take.factor), begins, over, seam))
         return found
+
+    def _read_of(self, one: Stretch, factor: float):
+        """What stands in a stretch, by session position."""
+        later = self.bar_at(one.first_bar) - self.bar_at(one.first_bar - one.moved)
+        return self.read(self.takes[one.uid], factor, round(later))
 
     def heard(self, take: Take) -> Path:
         """A take alone, as loud as the others are heard."""
         gain_db = self.gain_db(take)
-        piece = Piece(self.read(take, db_to_factor(gain_db)), *self.span)
+        piece = Piece(self.read(take, db_to_factor(gain_db) * (-1 if take.inverted else 1)), *self.span)
         key = f"{take.uid}-{take.placement}-{take.fitted_ppm:g}-{gain_db:.2f}-{self.span}-{take.inverted}"
         return self._made(key, [piece])
 
@@ -136,8 +144,9 @@ class TrackSound:
 
     @property
     def is_joined(self) -> bool:
-        """Whether more than one take stands."""
-        return len({one.uid for one in self.stretches}) > 1
+        """Whether more than one take stands, or one otherwise than as it was played."""
+        takes = {one.uid for one in self.stretches}
+        return len(takes) > 1 or any(one.moved for one in self.stretches) or any(self.takes[u].trimmed for u in takes)
 
     def standing_blocks(self) -> Iterator[np.ndarray]:
         """What stands between the ends of its span, block by block, as loud as it was recorded."""
@@ -146,18 +155,18 @@ class TrackSound:
     @property
     def told(self) -> list[str]:
         """Which take stands where, in words."""
-        return [
-            f"bars {one.first_bar} to {one.last_bar} take {self.takes[one.uid].number}"
-            if one.last_bar > one.first_bar
-            else f"bar {one.first_bar} take {self.takes[one.uid].number}"
-            for one in self.stretches
-        ]
+        return [self._told(one) for one in self.stretches]
+
+    def _told(self, one: Stretch) -> str:
+        bars = f"bars {one.first_bar} to {one.last_bar}" if one.last_bar > one.first_bar else f"bar {one.first_bar}"
+        laid = f", played in bar {one.first_bar - one.moved}" if one.moved else ""
+        return f"{bars} take {self.takes[one.uid].number}{laid}"
 
     @property
     def key(self) -> str:
         """What its standing sound depends on."""
         placed = [(one.uid, self.takes[one.uid].placement, self.takes[one.uid].fitted_ppm) for one in self.stretches]
-        trims = [(take.home_trim_db, take.inverted) for take in self.takes.values()]
+        trims = [(take.factor, take.trimmed) for take in self.takes.values()]
         return f"{self.stretches}-{placed}-{self.joints()}-{self.span}-{trims}"
 
     def _made(self, key: str, pieces: list[Piece]) -> Path:
@@ -173,6 +182,6 @@ class TrackSound:
 
     def blocks_between(self, take: Take, first: int, last: int) -> Iterator[np.ndarray]:
         """A take's frames between two session positions, block by block."""
-        read = self.read(take, 1.0)
+        read = self.read(take, -1.0 if take.inverted else 1.0)
         for start in range(first, last, audio.FRAMES_A_BLOCK):
             yield read(start, min(last, start + audio.FRAMES_A_BLOCK))

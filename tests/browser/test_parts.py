@@ -145,7 +145,7 @@ class TakesTest(BrowserTest):
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + box["width"] * 0.10, box["y"] + 20, steps=3)
         self.page.mouse.up()
-        expect(self.page.get_by_label("From bar")).to_have_value("2")
+        expect(self.page.locator("#stand-first")).to_have_value("2")
         self.button("Let it stand")
         self.see("Take 1 stands in bars 2 to 2.")
         self.press("Alt+2")

@@ -6,7 +6,7 @@ only where no good one does; a silent one never.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 
@@ -25,11 +25,13 @@ class Offered:
 
 @dataclass(frozen=True)
 class Stretch:
-    """Bars for which one take stands, both included."""
+    """Bars for which one take stands, both included. moved: by how many bars it stands later than it was played, as a
+    chorus does that is laid along the song."""
 
     uid: str
     first_bar: int
     last_bar: int
+    moved: int = 0
 
 
 def standing(offered: Iterable[Offered], chosen: Sequence[Stretch] = ()) -> tuple[Stretch, ...]:
@@ -45,7 +47,11 @@ def standing(offered: Iterable[Offered], chosen: Sequence[Stretch] = ()) -> tupl
     offered = list(offered)
     reach = {one.uid: (one.first_bar, one.last_bar) for one in offered}
     chosen = [
-        Stretch(one.uid, max(one.first_bar, reach[one.uid][0]), min(one.last_bar, reach[one.uid][1]))
+        replace(
+            one,
+            first_bar=max(one.first_bar, reach[one.uid][0] + one.moved),
+            last_bar=min(one.last_bar, reach[one.uid][1] + one.moved),
+        )
         for one in reversed(chosen)
         if one.uid in reach
     ]
@@ -56,14 +62,16 @@ def standing(offered: Iterable[Offered], chosen: Sequence[Stretch] = ()) -> tupl
         here = next((one for one in (*chosen, *ranked) if one.first_bar <= first <= one.last_bar), None)
         if here is None:
             continue
-        if found and found[-1].uid == here.uid and found[-1].last_bar == first - 1:
-            found[-1] = Stretch(here.uid, found[-1].first_bar, after - 1)
+        moved = here.moved if isinstance(here, Stretch) else 0
+        before = found[-1] if found else None
+        if before and (before.uid, before.moved, before.last_bar) == (here.uid, moved, first - 1):
+            found[-1] = replace(before, last_bar=after - 1)
         else:
-            found.append(Stretch(here.uid, first, after - 1))
+            found.append(Stretch(here.uid, first, after - 1, moved))
     return tuple(found)
 
 
-def choose(chosen: Sequence[Stretch], uid: str, first_bar: int, last_bar: int) -> tuple[Stretch, ...]:
+def choose(chosen: Sequence[Stretch], uid: str, first_bar: int, last_bar: int, moved: int = 0) -> tuple[Stretch, ...]:
     """The choices with one more; what it covers of the earlier ones is left out.
 
     >>> [(one.uid, one.first_bar, one.last_bar) for one in choose([Stretch("a", 1, 8)], "b", 3, 4)]
@@ -71,6 +79,6 @@ def choose(chosen: Sequence[Stretch], uid: str, first_bar: int, last_bar: int) -
     """
     kept = []
     for one in chosen:
-        kept.append(Stretch(one.uid, one.first_bar, min(one.last_bar, first_bar - 1)))
-        kept.append(Stretch(one.uid, max(one.first_bar, last_bar + 1), one.last_bar))
-    return (*(one for one in kept if one.first_bar <= one.last_bar), Stretch(uid, first_bar, last_bar))
+        kept.append(replace(one, last_bar=min(one.last_bar, first_bar - 1)))
+        kept.append(replace(one, first_bar=max(one.first_bar, last_bar + 1)))
+    return (*(one for one in kept if one.first_bar <= one.last_bar), Stretch(uid, first_bar, last_bar, moved))

@@ -17,6 +17,7 @@ from hypotaxis.core.studio import Lost
 from hypotaxis.core.sync.led import LedRun
 from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.measurement import Measurement
+from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
 from hypotaxis.records.models.rig import Change, Rig
@@ -67,6 +68,10 @@ class Tracks(models.QuerySet):
         """Of these, those with notes of their own: neither single voices, which play another's, nor effects."""
         return self.shown().filter(voice_of=None, loop_uid="")
 
+    def playing(self) -> "Tracks":
+        """Of these, those whose notes are still sent: they are not committed."""
+        return self.written().filter(committed=False)
+
 
 class Track(WithUid):
     """Notes for one part. program, msb, lsb: the sound that is called up at its start, as on the wire; patch_uid: the
@@ -76,7 +81,8 @@ class Track(WithUid):
     generated: how even what a box generated was when it was played in, "" = hands; chosen: (take uid, first bar, last
     bar) that the person let stand; voice_of, voice_notes: of a track of single voices, the track whose notes it plays
     and which of them, so that it has no notes of its own, and its instrument, part and sound are that track's, set
-    with them; loop_uid, fed_by, holds_dry: of a track of an effect loop, the loop, the track whose sound is sent
+    with them; committed: its takes stand for it, its notes are frozen and no longer sent;
+    loop_uid, fed_by, holds_dry: of a track of an effect loop, the loop, the track whose sound is sent
     through it, and whether that is in the return, too; group: under which it is mixed, "" = none; mix: its
     core.mixing.desk.Fader; away: put away, not gone."""
 
@@ -100,6 +106,7 @@ class Track(WithUid):
     chosen = models.JSONField(default=list, blank=True)
     voice_of = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="voices")
     voice_notes = models.JSONField(default=list, blank=True)
+    committed = models.BooleanField(default=False)
     loop_uid = models.CharField(max_length=36, blank=True)
     fed_by = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="effects")
     holds_dry = models.BooleanField(default=False)
@@ -167,11 +174,11 @@ class PlannedPass(WithUid):
 
 
 class Pass(WithUid):
-    """One run in real time. setup: a core.session.passes.PassSetup; meters: peaks by input while it runs; moved:
-    system names of the watched inputs that moved with the notes; lost: stretches that did not come, as [first
-    frame, frames]; planned: the pass of a plan that it records; led: a core.sync.led.LedRun, of a pass that a box
-    led; tempo: the TempoMap by which it was played; measuring: the work that measures its takes and places them,
-    once it is recorded."""
+    """One run in real time. accepted: the person let it stand as it is; setup: a core.session.passes.PassSetup;
+    meters: peaks by input while it runs; moved: system names of the watched inputs that moved with the notes; lost:
+    stretches that did not come, as [first frame, frames]; planned: the pass of a plan that it records; led: a
+    core.sync.led.LedRun, of a pass that a box led; tempo: the TempoMap by which it was played; measuring: the work
+    that measures its takes and places them, once it is recorded."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
@@ -189,6 +196,7 @@ class Pass(WithUid):
     led = models.JSONField(null=True)
     tempo = models.JSONField(null=True)
     seconds = models.FloatField(default=0)
+    accepted = models.BooleanField(default=False)
     started = models.DateTimeField(null=True)
 
     class Meta:
@@ -276,6 +284,7 @@ class Take(WithUid):
     while it is put away; measurement: a core.timing.measurement.Measurement with its hits beside it, or
     unmeasured: the reason why there is none; borrowed: whose lateness it is placed by, where that is not its own;
     doubts: core.timing.doubt.Doubt values, what it holds that it should not; accepted: the person took it as it is.
+    gain_db: added by the person to its home trim; trimmed: the first and the last bar that are left of it, [] = all.
     fitted, fitted_frames, fitted_ppm: the same sound with that drift taken out; it stands instead while it is placed.
     """
 
@@ -298,6 +307,8 @@ class Take(WithUid):
     frames = models.BigIntegerField()
     first_sample = models.BigIntegerField()
     home_trim_db = models.FloatField(default=0.0)
+    gain_db = models.FloatField(default=0.0)
+    trimmed = models.JSONField(default=list, blank=True)
     clipped = models.PositiveIntegerField(default=0)
     peak_db = models.FloatField(null=True)
     complete = models.BooleanField(default=True)
@@ -374,7 +385,17 @@ class Take(WithUid):
     @property
     def offered(self) -> Offered:
         """As the rule of what stands sees it."""
-        return Offered(str(self.uid), self.number, *self.bars, good=self.good, silent=self.silent)
+        return Offered(str(self.uid), self.number, *self.bars_left, good=self.good, silent=self.silent)
+
+    @property
+    def bars_left(self) -> tuple[int, int]:
+        """The first and the last bar that are left of it."""
+        return tuple(self.trimmed) if self.trimmed else self.bars
+
+    @property
+    def factor(self) -> float:
+        """What its samples are multiplied by where it is heard or handed over: home trim, gain, polarity."""
+        return db_to_factor(self.home_trim_db + self.gain_db) * (-1 if self.inverted else 1)
 
     @property
     def title(self) -> str:

@@ -16,7 +16,6 @@ from hypotaxis.core.midi.programs import in_form
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.handover import FileLine, file_line, with_preroll
 from hypotaxis.core.session.score import Score, ScorePart, called_by
-from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take
 from hypotaxis.records.patch_lists import sound_of
@@ -63,7 +62,7 @@ def wave_file(take: Take, line: FileLine, *, from_zero: bool) -> Path:
             form = {"rate": take.sample_rate, "channels": take.channels, "frames": frames + silence}
             write_wave(stream, _frames(take, blocks, silence), **form, bext=bext)
 
-    name = f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}.wav"
+    name = f"{take.uid}-{take.placement}-{line.samples}-{int(from_zero)}{fit}-{take.factor:.4f}.wav"
     return audio.made_once("handover", name, write, keep=KEPT_WAVES)
 
 
@@ -113,6 +112,7 @@ def _description(take: Take, line: FileLine) -> str:
     where += f", rate corrected by {take.fitted_ppm:+.1f} ppm" if take.fitted else ""
     zero = f"session bar 1 is sample {line.samples} of this time line" if line.samples else "time line from bar 1"
     trim = f", home trim {take.home_trim_db:+.1f} dB" if take.home_trim_db else ""
+    trim += f", gain {take.gain_db:+.1f} dB" if take.gain_db else ""
     turned = ", polarity inverted" if take.inverted else ""
     return f"{take.session.name}: {take.title}, take {take.number}, {where}{trim}{turned}; {zero}"
 
@@ -122,7 +122,7 @@ def _frames(take: Take, blocks: Iterable[np.ndarray], silence: int) -> Iterator[
         count = min(silence, audio.FRAMES_A_BLOCK)
         yield np.zeros((count, take.channels))
         silence -= count
-    gain = db_to_factor(take.home_trim_db) * (-1 if take.inverted else 1)
+    gain = take.factor
     for block in blocks:
         # Untouched samples stay exactly as recorded.
         yield block if gain == 1 else block * gain

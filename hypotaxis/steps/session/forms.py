@@ -319,6 +319,8 @@ class TrackForm(Merged, forms.Form):
             self.fields["fed_by"].choices = [("", "nothing"), *fed]
         else:
             del self.fields["fed_by"], self.fields["holds_dry"]
+        if track.committed:
+            del self.fields["armed"]
         if track.voice_of_id or track.loop_uid:
             # A single voice has these of the track whose notes it plays, and an effect has none.
             del self.fields["instrument_uid"], self.fields["program"]
@@ -331,7 +333,7 @@ class TrackForm(Merged, forms.Form):
             fields |= {"instrument_uid": uid, "part_uid": part}
         if chosen.get("program", self.track.program) != self.track.program:
             fields |= {"program": chosen["program"], "patch_uid": "", "msb": None, "lsb": None}
-        if chosen["armed"] != self.track.armed:
+        if chosen.get("armed", self.track.armed) != self.track.armed:
             fields["armed"] = chosen["armed"]
         if "fed_by" in chosen:
             fields |= {"fed_by": chosen["fed_by"] or None, "holds_dry": bool(chosen["holds_dry"])}

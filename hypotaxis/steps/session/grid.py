@@ -24,7 +24,7 @@ from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, 
 from hypotaxis.steps.session.services import grids, part_loop
 from hypotaxis.steps.session.services.grid_page import GridPage, Place
 from hypotaxis.steps.session.services.picture import meter_rows
-from hypotaxis.steps.session.written import written_track
+from hypotaxis.steps.session.written import check_open, written_track
 
 
 def home(request, uid):
@@ -76,6 +76,7 @@ def _done(request, here: InUse, page: GridPage):
     doing, to = Doing(request, here, page.track, page.place, page.voices), request.POST.get("to", "")
     place, told = page.place, ""
     try:
+        check_open(page.track)
         if to in ACTS:
             told, place = ACTS[to](doing)
         elif to in SHEETS:

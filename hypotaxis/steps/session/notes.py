@@ -27,7 +27,7 @@ from hypotaxis.steps.session.roll_markup import notes_markup, stems_markup
 from hypotaxis.steps.session.services import part_loop
 from hypotaxis.steps.session.services.note_page import NotePage, Shown
 from hypotaxis.steps.session.services.picture import meter_rows
-from hypotaxis.steps.session.written import written_track
+from hypotaxis.steps.session.written import check_open, written_track
 
 FARTHEST = 1_000_000
 """Steps of the division that notes are moved by at most."""
@@ -43,6 +43,7 @@ def home(request, uid):
     page = NotePage(track, here.plan, shown)
     chosen, form, add = (), ChosenForm(request.POST), AddForm(request.POST)
     try:
+        check_open(track)
         doing = _doing(request, page, form, add)
         edited = _done(doing)
         chosen = edited.chosen

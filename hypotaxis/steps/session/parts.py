@@ -19,7 +19,7 @@ from hypotaxis.steps.session.services import parts
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.grooves import grooves_for, with_groove
-from hypotaxis.steps.session.written import written_track
+from hypotaxis.steps.session.written import check_open, written_track
 
 CHANGES = ("change", "remove")
 ACTS = {
@@ -48,6 +48,8 @@ def part(request, uid):
     )
     try:
         told = ""
+        if request.method == "POST":
+            check_open(track)
         if to in ACTS:
             told = ACTS[to](track)
         elif form.is_bound and form.is_valid():

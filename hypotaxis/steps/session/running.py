@@ -1,6 +1,7 @@
 """What the pages show of a pass that is recorded now: where it is, what is left, its levels."""
 
 from hypotaxis.core.drawing.levels import WIDTH
+from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.studio import AT_ONCE
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Job, Pass
@@ -21,8 +22,15 @@ def running_context(run: Pass) -> dict:
         "open_end": run.frozen.open_end,
         "meters": meter_rows(run.shown),
         "meter_width": WIDTH,
+        "gaps": _gaps(run),
     }
     return context | (_led_context(run) if run.frozen.led_by else _time_context(run))
+
+
+def _gaps(run: Pass) -> str:
+    """What did not come so far, with its bars; "" where all did."""
+    setup = run.frozen
+    return gaps_told(run.gaps, run.tempo_map, first_sample=setup.first_sample, rate=setup.rate) if run.lost else ""
 
 
 def running_share(run: Pass) -> float:

@@ -7,17 +7,20 @@ from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
-from hypotaxis.core.errors import BadBars, NoAnswer
+from hypotaxis.core.errors import BadBars, BadLevel, CannotSchedule, NoAnswer
 from hypotaxis.core.mixing.sameness import SOUND_DB
 from hypotaxis.core.session.arrange import MOST_BARS
-from hypotaxis.records.asked import whole
+from hypotaxis.core.units import counted
+from hypotaxis.records import housekeeping
+from hypotaxis.records.asked import number, whole
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, Track
+from hypotaxis.records.models import Job, Take, Track
 from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.services import comparing
+from hypotaxis.steps.session.services.committing import commit, take_back
 from hypotaxis.steps.session.services.comparing import DIFFERENCE_DB, DIFFERENCE_H
-from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, let_stand
+from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, lay_along, let_stand, may_go, set_take
 
 
 @in_one_go
@@ -26,7 +29,16 @@ def home(request, uid):
     page = _page(request, uid)
     if request.method == "POST":
         return _done(request, page)
-    context = {"page": page, "track": page.track, "session": page.track.session, "bars": page.picture.bars()}
+    going = may_go(page)
+    room = housekeeping.megabytes(housekeeping.audio_of(going))
+    context = {
+        "going": len(going),
+        "room": f"{room:.1f}",
+        "page": page,
+        "track": page.track,
+        "session": page.track.session,
+        "bars": page.picture.bars(),
+    }
     one, other = page.take(request.GET.get("one", "")), page.take(request.GET.get("other", ""))
     if one and other and one != other and (job := comparing.job_of(page.track, one, other)):
         context |= {"job": job, "compared": comparing.came_of(page, job, one, other)}
@@ -39,6 +51,14 @@ def _done(request, page: TakesPage):
     try:
         if asked.get("to") == "newest":
             told = as_newest(page.track)
+        elif asked.get("to") in ("set", "lay"):
+            told = _set_or_lay(page, asked)
+        elif asked.get("to") == "clear":
+            told = _put_away(page)
+        elif asked.get("to") == "commit":
+            told = commit(page.track, page.plan)
+        elif asked.get("to") == "take back":
+            told = take_back(page.track)
         elif asked.get("to") == "compare":
             return _compare(request, page)
         elif asked.get("to") == "stop":
@@ -52,11 +72,34 @@ def _done(request, page: TakesPage):
             low, high = take.bars
             bars = whole(asked.get("first_bar"), low, 1, MOST_BARS), whole(asked.get("last_bar"), high, 1, MOST_BARS)
             told = let_stand(page.track, take, *bars)
-    except BadBars as error:
+    except (BadBars, BadLevel, CannotSchedule) as error:
         messages.error(request, str(error))
     else:
         messages.success(request, told)
     return redirect(f"{reverse('session:takes', args=[page.track.uid])}?{request.GET.urlencode()}")
+
+
+def _set_or_lay(page: TakesPage, asked) -> str:
+    take = page.take(asked.get("take", ""))
+    if take is None:
+        raise BadBars("Choose a take first.")
+    low, high = take.bars
+    bars = whole(asked.get("first_bar"), low, 1, MOST_BARS), whole(asked.get("last_bar"), high, 1, MOST_BARS)
+    if asked["to"] == "lay":
+        at, times = whole(asked.get("at_bar"), high + 1, 1, MOST_BARS), whole(asked.get("times"), 1, 1, MOST_BARS)
+        return lay_along(page.track, take, *bars, at, times)
+    turned = asked.get("inverted") == "on"
+    gain = number(asked.get("gain_db"), take.gain_db)
+    return set_take(take, gain_db=gain, inverted=turned, first_bar=bars[0], last_bar=bars[1])
+
+
+def _put_away(page: TakesPage) -> str:
+    """Put away what does not stand; from there it can be brought back, or thrown away for good."""
+    going = may_go(page)
+    Take.objects.filter(uid__in=[take.uid for take in going]).update(kept=False)
+    room = housekeeping.megabytes(housekeeping.audio_of(going))
+    told = f"{counted(len(going), 'take')} put away, {room:.1f} MB: below the takes of Session they can be brought back"
+    return f"{told}, or thrown away for good."
 
 
 def _compare(request, page: TakesPage):

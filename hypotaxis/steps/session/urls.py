@@ -42,6 +42,7 @@ urlpatterns = [
     path("sounds/", views.send_sounds, name="sounds"),
     path("pass/<uuid:uid>/", views.running, name="running"),
     path("pass/<uuid:uid>/cancel/", views.cancel, name="cancel"),
+    path("pass/<uuid:uid>/accept/", views.accept, name="accept"),
     path("pass/<uuid:uid>/repeat/", views.repeat, name="repeat"),
     path("pass/<uuid:uid>/tempo/", views.lay_tempo, name="lay-tempo"),
     path("pass/<uuid:uid>/measuring/", views.measuring, name="measuring"),

@@ -14,7 +14,7 @@ from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableF
 from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping
-from hypotaxis.records.asked import number
+from hypotaxis.records.asked import number, whole
 from hypotaxis.records.current import InUse, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
@@ -32,6 +32,7 @@ from hypotaxis.steps.session.forms import (
 from hypotaxis.steps.session.running import running_context
 from hypotaxis.steps.session.services import arranging, importing, joining, placing, recording
 from hypotaxis.steps.session.services.barline import bars_sheet
+from hypotaxis.steps.session.services.before_pass import Ready, ready_for
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture
@@ -68,8 +69,9 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "how_told": any(str(settings[name]) != str(usual) for name, usual in PASS_DEFAULTS.items() if "bar" not in name)
         or settings["until_stop"],
         "leader": leader,
+        "ready": None if run else _ready(here, picture, settings),
         "track_form": NewTrackForm(plan=here.plan),
-        "armed": sum(track.armed for track in picture.rows),
+        "armed": sum(track.armed and not track.committed for track in picture.rows),
         "meter_width": WIDTH,
         "sheet": None,
     }
@@ -79,6 +81,12 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     elif played := newest(here.session):
         context |= playing_context(played)
     return render(request, "session/home.html", context | sheet)
+
+
+def _ready(here: InUse, picture: Picture, settings: dict) -> Ready | None:
+    last = picture.last_bar
+    bars = {name: whole(str(settings[name]), usual, 1, last) for name, usual in (("first_bar", 1), ("last_bar", last))}
+    return ready_for(here, picture.rows, **bars)
 
 
 def _pass_settings(request, session: Session, last_bar: int) -> dict:
@@ -364,6 +372,15 @@ def cancel(request, uid):
     """Stop a pass; what was recorded is kept."""
     run = get_object_or_404(Pass, uid=uid)
     ask_to_cancel(str(run.job_id))
+    return redirect("session:home")
+
+
+@require_POST
+@in_one_go
+def accept(request, uid):
+    """Let a pass stand as it is: what is doubtful of it, too."""
+    run = get_object_or_404(Pass, uid=uid, session=in_use(request).session)
+    messages.success(request, recording.accept_pass(run))
     return redirect("session:home")
 
 

@@ -2,8 +2,17 @@
 
 from django.shortcuts import get_object_or_404
 
+from hypotaxis.core.errors import BadBars
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Track
+
+
+def check_open(track: Track) -> None:
+    """Raises BadBars where a track's notes are frozen."""
+    if track.committed:
+        raise BadBars(
+            f"{track.name} is committed: its notes are as they were recorded. Take it back first, on its takes."
+        )
 
 
 def written_track(here: InUse, uid) -> Track:

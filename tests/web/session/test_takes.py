@@ -7,6 +7,7 @@ import soundfile
 from django.urls import reverse
 
 from hypotaxis.core.mixing import sameness
+from hypotaxis.core.mixing.joined import Joined
 from hypotaxis.records import audio, journal
 from hypotaxis.records.models import Job, Take, Track
 from hypotaxis.records.track_sound import TrackSound
@@ -116,6 +117,59 @@ class TakesTest(DemoTest):
         self.assertAlmostEqual(float(np.abs(whole).max()), float(np.abs(made).max()), delta=1e-3)
         other = self.session.tracks.exclude(uid=self.bittern.uid).first()
         self.assertEqual(self.client.get(reverse("handover:standing", args=[other.uid])).status_code, 404)
+
+    def test_a_chorus_is_laid_along_the_song(self):
+        here = reverse("session:takes", args=[self.bittern.uid])
+        lay = {"to": "lay", "take": self.new.uid, "first_bar": 1, "last_bar": 2, "at_bar": 9, "times": 2}
+        said = self.told(self.client.post(here, lay, follow=True))
+        self.assertIn(f"Bars 1 to 2 of take {self.new.number} stand from bar 9 to 12.", said)
+        sound = TrackSound(self.bittern, list(self.bittern.takes.order_by("number")))
+        laid = [(one.first_bar, one.last_bar, one.moved) for one in sound.stretches if one.moved]
+        self.assertEqual(laid, [(9, 10, 8), (11, 12, 10)])
+        whole = Joined(sound.pieces(), sound.rate)
+        bar = 120_000
+        inside = slice(2_000, bar - 2_000)
+        played, again = whole.read(0, bar)[inside], whole.read(8 * bar, 9 * bar)[inside]
+        np.testing.assert_allclose(again, played, atol=1e-9)
+        self.assertIn("bars 9 to 10 take", " ".join(sound.told))
+        for wrong, told in (
+            ({"at_bar": 16, "times": 2}, "2 times 2 bars from bar 16 on end behind bar 16"),
+            ({"first_bar": 3, "last_bar": 99}, "some of these can be laid along"),
+        ):
+            self.assertIn(told, self.told(self.client.post(here, lay | wrong, follow=True)))
+        row = self.session
+        row.tempos = [*row.tempos, [8 * 1920, 500_000]]
+        row.save()
+        self.assertIn("From bar 9 on meter or tempo are others", self.told(self.client.post(here, lay, follow=True)))
+        journal.undo(self.rig, self.session)
+        self.assertEqual(self.bittern.chosen, [])
+
+    def test_gain_polarity_and_trim_hold_where_it_is_heard_and_handed_over(self):
+        here = reverse("session:takes", args=[self.bittern.uid])
+        before = Joined(TrackSound(self.bittern, [self.new]).pieces(), 48_000).read(0, 480_000)
+        bars = {"first_bar": 2, "last_bar": 3}
+        fields = {"to": "set", "take": self.new.uid, "gain_db": "-6", "inverted": "on", **bars}
+        self.assertIn(
+            "gain −6.0 dB, bars 2 to 3, polarity turned", self.told(self.client.post(here, fields, follow=True))
+        )
+        take = Take.objects.select_related("run__session", "track").get(uid=self.new.uid)
+        sound = TrackSound(self.bittern, [take])
+        self.assertEqual([(one.first_bar, one.last_bar) for one in sound.stretches], [(2, 3)])
+        now = Joined(sound.pieces(), 48_000).read(0, 480_000)
+        self.assertEqual(float(np.abs(now[:119_000]).max()), 0.0)
+        np.testing.assert_allclose(now[130_000:340_000], -before[130_000:340_000] * 10 ** (-6 / 20), atol=1e-7)
+        for wrong, told in (({"gain_db": "40"}, "out of reach"), ({"last_bar": 9}, "it cannot be trimmed to 2 to 9")):
+            self.assertIn(told, self.told(self.client.post(here, fields | wrong, follow=True)))
+
+    def test_what_stands_nowhere_can_go_and_nothing_else(self):
+        here = reverse("session:takes", args=[self.bittern.uid])
+        self.client.post(here, {"to": "stand", "take": self.new.uid, "first_bar": 1, "last_bar": 4})
+        kept = {take.uid for take in Take.objects.kept()}
+        standing = {one.uid for one in TakesPage(self.bittern, self.plan).sound.stretches}
+        said = self.told(self.client.post(here, {"to": "clear"}, follow=True))
+        self.assertIn("put away", said)
+        left = {str(take.uid) for take in Take.objects.kept()}
+        self.assertEqual(left, standing & {str(uid) for uid in kept})
 
     def test_two_takes_are_compared(self):
         page = TakesPage(self.bittern, self.plan)

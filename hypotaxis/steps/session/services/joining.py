@@ -58,7 +58,7 @@ def _path(name: str) -> Path:
 def coming(session: Session, plan: Plan, score: Score, module: str = "") -> list[Coming]:
     """The parts of a file with where they would go: to the parts of one module (instrument uid) by their channels, or
     to what they seem to be meant for."""
-    tracks = {(row.instrument_uid, row.part_uid): str(row.uid) for row in session.tracks.written()}
+    tracks = {(row.instrument_uid, row.part_uid): str(row.uid) for row in session.tracks.playing()}
     instruments = [one for one in plan.instruments if module in ("", one.uid)]
     found = []
     for number, part in enumerate(score.parts):

@@ -138,7 +138,7 @@ class _Round:
         self._tempo, first, end = span_of(track, wish)
         self._span = {"first_tick": first, "end_tick": end}
         mine = {str(track.uid): self._line(track)}
-        tracks = [] if wish.pattern else track.session.tracks.written().exclude(uid=track.uid)
+        tracks = [] if wish.pattern else track.session.tracks.playing().exclude(uid=track.uid)
         others = {str(row.uid): self._line(row) for row in tracks if _way_out(plan, row)}
         calls = [
             (way[0], call)

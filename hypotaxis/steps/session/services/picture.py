@@ -217,7 +217,7 @@ class Picture:
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(bool(stands), recording)
         returns = armed_track(row, self.plan).returns
-        live = "" if not returns else ("silent" if silent else "open")
+        live = "" if not returns else ("silent" if silent or row.committed else "open")
         voices = names_of(instrument)
         amiss = amiss_in(row, self.plan, notes)
         struck = np.zeros(len(notes), dtype=bool)
@@ -272,14 +272,14 @@ class Picture:
 
     def _outline(self, take: Take, stretch: Stretch) -> str:
         """The bars for which a take stands, in columns of the strip."""
-        first, last = (
+        played, first, last = (
             float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate)) / self.whole.last * COLUMNS
-            for bar in (stretch.first_bar, stretch.last_bar + 1)
+            for bar in (stretch.first_bar - stretch.moved, stretch.first_bar, stretch.last_bar + 1)
         )
         # Before the first bar and behind the last one it has what came early, and what rings on.
-        low_column = 0 if stretch.first_bar == take.bars[0] else round(first)
-        high_column = COLUMNS if stretch.last_bar == take.bars[1] else round(last)
-        start = take.start
+        low_column = 0 if stretch.first_bar == take.bars[0] and not stretch.moved else round(first)
+        high_column = COLUMNS if stretch.last_bar == take.bars[1] and not stretch.moved else round(last)
+        start = take.start + (first - played) * self.whole.last / COLUMNS
         edges = np.linspace(0.0, self.whole.last, COLUMNS + 1)
         if take.run.apart:
             # Bars stand on bars: drawn where its own tempo has them.

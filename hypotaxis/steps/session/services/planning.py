@@ -40,7 +40,7 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
         raise BadBars(f"Bars {first_bar} to {last_bar} are none of this session: it has {last}.")
     _not_while_it_runs(newest(session))
     apart = split_tracks(session)
-    rows = [row for row in session.tracks.shown() if row.uid not in apart]
+    rows = [row for row in session.tracks.shown().filter(committed=False) if row.uid not in apart]
     rows = [row for row in rows if row.loop_uid or len(notes_in_bars(row, first_bar, last_bar))]
     wanted, _ = wanted_of(plan, [recording.armed_track(row, plan) for row in rows])
     if not wanted:

@@ -220,7 +220,7 @@ class _Playing(Written):
         self._round = 0
         self._so_far = {owner: Part(no_notes(), no_controls()) for owner in self._played_to}
         parts = []
-        for track in row.session.tracks.written():
+        for track in row.session.tracks.playing():
             instrument = plan.instrument(track.instrument_uid)
             end = plan.way_out(track.instrument_uid, track.part_uid)
             if end is None:
@@ -321,7 +321,7 @@ class _Aim:
         """The track of an instrument (uid), the chosen one where it is "" or the chosen one's own."""
         if owner in ("", row.track.instrument_uid):
             return cls(str(row.track_id), row.track.name)
-        there = row.session.tracks.written().filter(instrument_uid=owner).first()
+        there = row.session.tracks.playing().filter(instrument_uid=owner).first()
         if there:
             return cls(str(there.uid), there.name)
         instrument = plan.instrument(owner)

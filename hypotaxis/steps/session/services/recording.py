@@ -90,7 +90,7 @@ def start_pass(
     time; count_in: bars that are counted in; led: one of LED, or WITH_A_NOTE; until_stop: recorded on behind the last
     bar; reference: the effect loop (uid) by which a click is recorded beside; token: of the form; one that is sent
     twice makes one pass."""
-    armed = [armed_track(row, plan) for row in session.tracks.shown().filter(armed=True)]
+    armed = [armed_track(row, plan) for row in session.tracks.shown().filter(armed=True, committed=False)]
     bars = {"first_bar": first_bar, "last_bar": last_bar}
     by_leader = led in LED
     led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if by_leader else None
@@ -111,10 +111,25 @@ def repeat_pass(old: Pass, *, token: str = "") -> Pass:
     return _queue(old.session, old.frozen, **bars, fast=old.fast, place=old.place, token=token)
 
 
+@transaction.atomic
+def accept_pass(run: Pass) -> str:
+    """Let a pass stand: what is doubtful of it is taken as it is, and placed where that is known. What was done, in
+    words."""
+    run.accepted = True
+    run.save(update_fields=["accepted"])
+    for take in run.takes.kept():
+        if take.doubtful:
+            take.accepted = True
+            take.save(update_fields=["accepted"])
+        if take.placement is None and run.place and take.measurement:
+            place(take)
+    return f"Pass {run.number} stands."
+
+
 def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
     """Ask the worker to call up the sound of every track once more."""
     messages = []
-    for track in session.tracks.written():
+    for track in session.tracks.playing():
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
@@ -483,6 +498,17 @@ class Measured:
         return f"{self.all} take{'s' if self.all > 1 else ''} measured, {standing}.{doubted}"
 
     @property
+    def next_told(self) -> str:
+        """The next sensible move, in a sentence."""
+        if self.left_over:
+            return ""
+        if self.doubtful:
+            return "Repeat it, or accept it as it is."
+        if self.placed < self.all:
+            return "Place what is not placed, in its take, or repeat it."
+        return "Listen to it beside the others, then arm the next part."
+
+    @property
     def remaining(self) -> str:
         return clock_text(self.job.remaining_s) if self.job and self.job.remaining_s is not None else ""
 
@@ -490,7 +516,8 @@ class Measured:
 def latest_measured(session: Session) -> Measured | None:
     """How far the takes of a session's newest pass are measured; None where it has none, or they wait for nothing."""
     run = session.passes.select_related("measuring").last()
-    return measured_state(run) if run and run.measuring and run.takes.kept().exists() else None
+    told = run is not None and run.measuring is not None and not run.accepted
+    return measured_state(run) if told and run.takes.kept().exists() else None
 
 
 def measured_state(run: Pass) -> Measured:

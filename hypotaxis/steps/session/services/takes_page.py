@@ -5,13 +5,16 @@ from functools import cached_property
 
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.midi.programs import program_in_force, wire_told
+from hypotaxis.core.mixing.desk import Fader, check_fader
 from hypotaxis.core.mixing.figures import Figures
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.standing import Stretch, choose
-from hypotaxis.core.units import stored_level_text
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.units import signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Take, Track
+from hypotaxis.records.plan import last_bar_of
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services.picture import Picture, TakeView
 
@@ -157,12 +160,65 @@ def _called(take: Take) -> str:
 
 def let_stand(track: Track, take: Take, first_bar: int, last_bar: int) -> str:
     """Let a take stand for some bars; what was done, in words. Raises BadBars where it does not reach them."""
-    low, high = take.bars
+    low, high = take.bars_left
     if last_bar < first_bar or first_bar < low or last_bar > high:
         raise BadBars(f"Take {take.number} has bars {low} to {high}: it can stand for some of these.")
     chosen = choose(track.choices, str(take.uid), first_bar, last_bar)
     _keep(track, f"Take {take.number} stands in bars {first_bar}–{last_bar} of {track.name}", chosen)
     return f"Take {take.number} stands in bars {first_bar} to {last_bar}."
+
+
+def lay_along(track: Track, take: Take, first_bar: int, last_bar: int, at_bar: int, times: int) -> str:
+    """Let some bars of a take stand again from another bar on, so many times; what was done, in words. Raises BadBars
+    where they do not fit: another meter or tempo there, or beyond the end."""
+    low, high = take.bars_left
+    if last_bar < first_bar or first_bar < low or last_bar > high:
+        raise BadBars(f"Take {take.number} has bars {low} to {high}: some of these can be laid along.")
+    bars, end = last_bar - first_bar + 1, last_bar_of(track.session)
+    tempo, chosen = track.session.tempo_map, track.choices
+    for number in range(times):
+        moved = at_bar + number * bars - first_bar
+        if at_bar < 1 or last_bar + moved > end:
+            raise BadBars(
+                f"{times} times {bars} bars from bar {at_bar} on end behind bar {end}, the last of this session."
+            )
+        if any(_lasts(tempo, bar) != _lasts(tempo, bar + moved) for bar in range(first_bar, last_bar + 1)):
+            raise BadBars(
+                f"From bar {first_bar + moved} on meter or tempo are others than where take {take.number} was played."
+            )
+        chosen = choose(chosen, str(take.uid), first_bar + moved, last_bar + moved, moved)
+    _keep(track, f"Take {take.number} laid along {track.name} from bar {at_bar}", chosen)
+    return (
+        f"Bars {first_bar} to {last_bar} of take {take.number} stand from bar {at_bar} to {at_bar + times * bars - 1}."
+    )
+
+
+def _lasts(tempo: TempoMap, bar: int) -> tuple[int, float]:
+    """Beats of a bar, and how long it lasts in µs."""
+    begins, ends = tempo.us_at([tempo.bar_tick(bar), tempo.bar_tick(bar + 1)])
+    return tempo.beats_in_bar(bar), round(float(ends - begins), 3)
+
+
+def set_take(take: Take, *, gain_db: float, inverted: bool, first_bar: int, last_bar: int) -> str:
+    """Let a take be heard louder or softer, turned, and trimmed to some bars; the take itself stays. What was done, in
+    words. Raises BadBars, BadLevel."""
+    check_fader(Fader(gain_db))
+    low, high = take.bars
+    if not low <= first_bar <= last_bar <= high:
+        raise BadBars(
+            f"Take {take.number} has bars {low} to {high}, so it cannot be trimmed to {first_bar} to {last_bar}."
+        )
+    take.gain_db, take.inverted = round(gain_db, 1), inverted
+    take.trimmed = [] if (first_bar, last_bar) == (low, high) else [first_bar, last_bar]
+    take.save(update_fields=["gain_db", "inverted", "trimmed"])
+    turned = ", polarity turned" if inverted else ""
+    return f"Take {take.number}: gain {signed(take.gain_db)} dB, bars {first_bar} to {last_bar}{turned}."
+
+
+def may_go(page: "TakesPage") -> list[Take]:
+    """The takes that do not stand anywhere."""
+    standing = {one.uid for one in page.sound.stretches}
+    return [take for take in page.takes if str(take.uid) not in standing]
 
 
 def as_newest(track: Track) -> str:
@@ -172,5 +228,5 @@ def as_newest(track: Track) -> str:
 
 
 def _keep(track: Track, title: str, chosen: tuple[Stretch, ...]) -> None:
-    rows = [[one.uid, one.first_bar, one.last_bar] for one in chosen]
+    rows = [[one.uid, one.first_bar, one.last_bar, one.moved] for one in chosen]
     change_session(track.session, title, [Edit("track", str(track.uid), {"chosen": rows})])

@@ -122,7 +122,7 @@ def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "")
 def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]:
     """The wait that 95 % of each instrument's notes stay under, in ms, by its uid; empty without a session, and for one
     with so many notes that a page would wait for it (its wires are told on their own page)."""
-    if session is None or sum(len(notes_of(track)) for track in session.tracks.written()) not in range(1, MOST_NOTES):
+    if session is None or sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
         return {}
     found = {}
     for wire in wires_of(plan, session, limit_ms=0.0).wires:
@@ -135,7 +135,7 @@ def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]
 
 def _parts(plan: Plan, session: Session) -> list[PlayedPart]:
     parts = []
-    for track in session.tracks.written():
+    for track in session.tracks.playing():
         instrument = plan.instrument(track.instrument_uid)
         seat = instrument.seat(track.part_uid) if instrument else None
         found = plan.rig.find(seat.send) if seat else None
