@@ -102,7 +102,9 @@ class PlanPage:
         found = []
         for number, (row, state) in enumerate(zip(self._columns, self._states, strict=True)):
             bad = sum(bool(trouble_of(take)) for take in self._takes[number].values())
-            told = {RECORDS: "recording", WAITS: "waits"}.get(state, f"done, {bad} not good" if bad else "done, good")
+            loose = sum(take.placement is None for take in self._takes[number].values())
+            done = f"done, {bad} not good" if bad else f"done, {loose} not placed" if loose else "done, good"
+            told = {RECORDS: "recording", WAITS: "waits"}.get(state, done)
             starts = seconds_of(number, self._song_s, self.row.gap_s) + (self.row.gap_s if number else 0.0)
             found.append(Column(row, number + 1, state, told, clock_text(starts)))
         return found

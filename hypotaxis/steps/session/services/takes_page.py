@@ -76,6 +76,15 @@ class Bracket:
     first_bar: int
     last_bar: int
     seam: str
+    played: int
+    """The bar in which its first one was played."""
+
+    @property
+    def told(self) -> str:
+        """Whose bars stand there."""
+        if self.played == self.first_bar:
+            return f"take {self.number}"
+        return f"take {self.number}, its bars {self.played}–{self.played + self.last_bar - self.first_bar}"
 
 
 class TakesPage:
@@ -105,7 +114,9 @@ class TakesPage:
         return [self._row(take, views[take.uid], key) for key, take in enumerate(self.takes, start=1)]
 
     def _row(self, take: Take, view: TakeView, key: int) -> TakeRow:
-        stands = [self.span_of(one.first_bar, one.last_bar) for one in self.sound.stretches if one.uid == str(take.uid)]
+        mine = [one for one in self.sound.stretches if one.uid == str(take.uid)]
+        # Framed where it was played, also what stands elsewhere.
+        stands = [self.span_of(one.first_bar - one.moved, one.last_bar - one.moved) for one in mine]
         whole = Stretch(str(take.uid), *take.bars)
         figures = None if view.lost else audio.figures_kept(take.file) or self.sound.figures(take)
         clips = self._clips(take, figures) if figures else []
@@ -132,6 +143,7 @@ class TakesPage:
                 one.first_bar,
                 one.last_bar,
                 _seam_told(joints.get(one.first_bar)),
+                one.first_bar - one.moved,
             )
             for one in self.sound.stretches
         ]

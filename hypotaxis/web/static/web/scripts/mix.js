@@ -2,6 +2,7 @@ import { renewed, typing } from "./shared.js";
 
 const AHEAD_S = 10; // of levels that are fetched at once
 const REFRESH_S = 3; // before they end
+const AGAIN_MS = 2000;
 
 // The takes of a session heard together: one stream, that the server mixes as it is asked for; meters by what it says.
 export default () => ({
@@ -11,8 +12,8 @@ export default () => ({
     this.beats = JSON.parse(document.getElementById("mix-beats").textContent);
     this.meters = null;
     this.version = 0;
+    this.wanted = false;
     this.$root.addEventListener("change", (event) => this.changed(event));
-    this.sound.addEventListener("error", () => { if (this.sound.src) this.tell(); });
     this.load(this.begins());
     this.frame = requestAnimationFrame(() => this.draw());
   },
@@ -28,27 +29,31 @@ export default () => ({
   },
   // Another mix, or another click, from the same place on.
   async load(at) {
-    const plays = !this.sound.paused;
     this.version += 1;
     this.meters = null;
     this.sound.src = `${this.$root.dataset.heard}?${this.query()}&v=${this.version}`;
     this.place = at;
-    if (plays) await this.play();
+    if (this.wanted) await this.play();
   },
+  // What is pressed while the mix is changed holds for the mix that comes of it.
   async play() {
-    const at = this.place;
+    const [at, version] = [this.place, this.version];
+    this.wanted = true;
+    this.tell();
     if (this.sound.readyState === 0) this.sound.load();
     try {
       if (this.sound.readyState === 0) await new Promise((done, failed) => {
         this.sound.addEventListener("loadedmetadata", done, { once: true });
         this.sound.addEventListener("error", failed, { once: true });
       });
+      if (version !== this.version || !this.wanted) return;
       this.sound.currentTime = at;
       await this.sound.play();
     } catch {
-      return;
+      if (version !== this.version) return;
+      this.wanted = false;
+      this.tell();
     }
-    this.tell();
   },
   now() { return this.sound.paused ? this.place : this.sound.currentTime; },
   line(bar) { return this.beats.find((beat) => beat[1] === `${bar}.1`)?.[0]; },
@@ -71,11 +76,12 @@ export default () => ({
     if (!this.sound.paused) this.sound.currentTime = this.place;
   },
   toggle() {
-    if (this.sound.paused) {
+    if (!this.wanted) {
       if (this.place >= this.ends()) this.place = this.begins();
       this.play();
     } else {
-      this.place = this.sound.currentTime;
+      this.place = this.now();
+      this.wanted = false;
       this.sound.pause();
       this.tell();
     }
@@ -123,7 +129,7 @@ export default () => ({
   },
   tell() {
     const button = this.$root.querySelector("[data-play]");
-    button.firstChild.textContent = this.sound.paused ? "Hear " : "Stop ";
+    button.firstChild.textContent = this.wanted ? "Stop " : "Hear ";
   },
   async fetchLevels(at) {
     const version = this.version;
@@ -133,8 +139,8 @@ export default () => ({
       const found = answer.ok ? await answer.json() : null;
       if (found && version === this.version) this.meters = { ...found, fetched: true };
     } catch {
-      // The next look asks again.
-      this.meters = null;
+      // Nobody answers: asked again in a while.
+      setTimeout(() => { if (version === this.version) this.meters = null; }, AGAIN_MS);
     }
   },
   draw() {
