@@ -69,6 +69,8 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "how_told": any(str(settings[name]) != str(usual) for name, usual in PASS_DEFAULTS.items() if "bar" not in name)
         or settings["until_stop"],
         "leader": leader,
+        "broken_off": recording.reached_bar(latest) if latest and not run and not latest.accepted else None,
+        "latest": latest,
         "ready": None if run else _ready(here, picture, settings),
         "track_form": NewTrackForm(plan=here.plan),
         "armed": sum(track.armed and not track.committed for track in picture.rows),

@@ -16,6 +16,7 @@ from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import NO_NOTES, Job, Session, Take, Track
 from hypotaxis.standin.run import Run
 from hypotaxis.steps.rig.services import connect
+from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.recording import heard_beside, start_pass
 from tests.web.base import DemoTest
 
@@ -80,6 +81,21 @@ class UntilStopTest(OptionsTest):
         self.assertEqual(take.bars, (1, 4))
         with self.assertRaisesRegex(CannotSchedule, "A loop that goes on until you stop has 0 times."):
             self.take_pass("Bittern", until_stop=True, times=3)
+
+    def test_what_breaks_off_is_finished_from_its_bar(self):
+        with self.stops_after(9.0):
+            run = self.take_pass("Bittern", last_bar=8)
+        self.assertFalse(run.takes.get().complete)
+        page = self.page("session:home")
+        self.assertIn("Pass 1 breaks off in bar 4; what came is kept.", page)
+        self.assertIn('href="?first_bar=4&last_bar=8"', page)
+        self.assertEqual(
+            self.client.get("/session/?first_bar=4&last_bar=8").context["pass_form"].initial["first_bar"], "4"
+        )
+        self.take_pass("Bittern", first_bar=4, last_bar=8)
+        self.assertNotIn("breaks off", self.page("session:home"))
+        sound = recording.standing_of(self.session, str(self.track("Bittern").uid))
+        self.assertEqual([(one.first_bar, one.last_bar) for one in sound.stretches], [(1, 3), (4, 8)])
 
     def test_a_first_note_begins_it(self):
         run = self.take_pass("Bittern", led=WITH_A_NOTE)

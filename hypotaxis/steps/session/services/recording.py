@@ -520,6 +520,16 @@ def latest_measured(session: Session) -> Measured | None:
     return measured_state(run) if told and run.takes.kept().exists() else None
 
 
+def reached_bar(run: Pass) -> int | None:
+    """The bar in which what was recorded of a pass breaks off; None where nothing is missing, or nothing came."""
+    cut = run.takes.kept().filter(complete=False).order_by("-frames").first()
+    if cut is None:
+        return None
+    at = (cut.first_sample + cut.frames) * 1e6 / cut.sample_rate
+    bar = run.tempo_map.position(max(0, run.tempo_map.tick_at_us(at))).bar
+    return bar if run.first_bar <= bar <= run.last_bar else None
+
+
 def measured_state(run: Pass) -> Measured:
     """How far the takes of a pass are measured."""
     takes = run.takes.kept()
