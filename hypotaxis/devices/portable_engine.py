@@ -428,7 +428,12 @@ class PortableEngine:
         while True:
             self._sending.wait()
             run = self._run
-            wait_s = run.send_due(time.monotonic_ns()) if run else POLL_S
+            try:
+                wait_s = run.send_due(time.monotonic_ns()) if run else POLL_S
+            except Exception as error:
+                # Without this thread nothing would leave any more, and no run would say so.
+                self.failed = f"{type(error).__name__}: {error}"
+                wait_s = POLL_S
             time.sleep(min(POLL_S, wait_s))
 
 

@@ -170,7 +170,7 @@ class _Service:
                 self._hand_over(all_of_it=over)
                 if over:
                     run, self.run = self.run, None
-                    self.pipe.send(Ended(self.engine.xruns - self.before, run.late))
+                    self.pipe.send(Ended(self.engine.xruns - self.before, run.behind))
             if self.engine.gone.is_set() or self.engine.failed or self.engine.stalled:
                 words = self.engine.failed or self.engine.gone_words
                 self._hand_over(all_of_it=True)

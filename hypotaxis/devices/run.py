@@ -105,6 +105,12 @@ class Run:
         """Whether its first frame has come."""
         return self.timeline is not None
 
+    @property
+    def behind(self) -> int:
+        """Messages that left behind their time, or had not left when the run ended though their time had come."""
+        ended = self.timeline.count if self.timeline else 0
+        return self.late + sum(frame < ended for frame, _ in list(self.messages))
+
     def feed(self, feed: Feed) -> None:
         """Take in what leaves next."""
         with self.fed:

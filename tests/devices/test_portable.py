@@ -22,6 +22,7 @@ from tests.devices.test_jack import KEYS, NOTES, PLAY_A_KEY, at, close_while_it_
 from tests.devices.truth import LOOP
 
 CLICKS, BACK, INTO = "truth: 1", "truth: 2", "truth: 1"
+TRIES = 20
 SYSTEM = Wanted(kind=PORTABLE, input_device="truth", output_device="truth", own=(OwnEnd("Tablet", MIDI, "in"),))
 
 
@@ -55,11 +56,14 @@ class PortableTest(SimpleTestCase):
     def undisturbed(self, written: Written, asked: RunSetup) -> np.ndarray:
         """The sound of a run that lost nothing and sent nothing late. A busy machine holds periods and messages back;
         such a run tells it, and no more is measured by it than the application would."""
-        for _ in range(20):
+        for _ in range(TRIES):
             blocks = list(self.studio.run(written, asked))
             sound = recorded(blocks)[:, 0]
             self.assertEqual(len(sound), asked.frames)
-            if not (any(block.lost for block in blocks) or self.studio.told.late):
+            told = self.studio.told
+            # Seen in one run of six behind a loop: the server was late at its beginning, and the input stayed silent.
+            silent = told.xruns and not sound.any()
+            if not (any(block.lost for block in blocks) or told.late or silent):
                 return sound
         raise AssertionError("Twenty runs, and each has lost frames or sent late.")
 
@@ -112,7 +116,11 @@ class PortableTest(SimpleTestCase):
         self.assertIn("real time only", refused["error"])
 
     def test_a_trip_is_sounded_from_the_shell(self):
-        looped, code = self.shell("sound", "--loop", INTO, "--input", BACK, "--hits", "8")
+        for _ in range(TRIES):
+            looped, code = self.shell("sound", "--loop", INTO, "--input", BACK, "--hits", "8")
+            # On a busy machine it says that frames did not come, and asks to be sounded again.
+            if "did not come while it was sounded" not in looped.get("error", ""):
+                break
         self.assertEqual((code, looped["matched"]), (0, 8))
         self.assertAlmostEqual((looped["offset_samples"] - LOOP) % PERIOD % PERIOD, 0.0, delta=0.05)
 
