@@ -20,3 +20,5 @@ done
 cp "$from/@fontsource/barlow/LICENSE" "$to/fonts/LICENSE-barlow"
 cp "$from/@fontsource/ibm-plex-mono/LICENSE" "$to/fonts/LICENSE-ibm-plex-mono"
 cp "$from/axe-core/axe.min.js" "$here/../tests/browser/axe.min.js"
+# The same faces for the PDF, which takes none that are packed for the web.
+"$here/../.venv/bin/python" "$here/unpack.py" "$from/@fontsource" "$here/../hypotaxis/core/formats/faces"

@@ -4,6 +4,7 @@ from tests.browser.base import BrowserTest
 
 STEPS = ("rig", "instruments", "sync", "timing", "session", "handover")
 SHEETS = (
+    "handover:sheet",
     "rig:add",
     "rig:startup",
     "rig:rigs",

@@ -151,9 +151,9 @@ def file_name(session: Session, *words: object) -> str:
     return "-".join(slugify(str(word)) or "untitled" for word in (session.name, *words))[:100]
 
 
-def everything(session: Session, plan: Plan) -> Path:
-    """All placed takes and the notes in one archive on disk, with a note on what is what; takes whose sound is lost are
-    named there instead."""
+def everything(session: Session, plan: Plan, sheet: bytes) -> Path:
+    """All placed takes, the notes and the sheet of settings (PDF) in one archive on disk, with a note on what is what;
+    takes whose sound is lost are named there instead."""
     takes = placed_takes(session)
     line = line_of(session, takes)
     lost = [take for take in takes if take.lost]
@@ -168,6 +168,7 @@ def everything(session: Session, plan: Plan) -> Path:
                 bundle.write(path, f"{file_name(session, take.title, 'take', take.number)}.wav")
             for sound in joined_tracks(session, takes):
                 bundle.write(joined_file(sound, line), f"{file_name(session, sound.track.name, 'what stands')}.wav")
+            bundle.writestr(f"{file_name(session, 'settings')}.pdf", sheet)
             bundle.writestr("read-me.txt", read_me(session, takes, line, lost))
 
     return audio.write_whole("handover", ".zip", write)

@@ -9,6 +9,8 @@ urlpatterns = [
     path("", views.home, name="home"),
     path("take/<uuid:uid>.wav", views.wave, name="wave"),
     path("track/<uuid:uid>.wav", views.standing, name="standing"),
+    path("sheet/", views.sheet, name="sheet"),
+    path("sheet.pdf", views.sheet_pdf, name="sheet-pdf"),
     path("notes.mid", views.score, name="score"),
     path("everything.zip", views.everything, name="everything"),
 ]

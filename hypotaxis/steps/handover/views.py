@@ -4,11 +4,14 @@ from dataclasses import dataclass
 
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.utils.text import slugify
 
+from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.current import in_use
 from hypotaxis.records.models import Take
 from hypotaxis.steps.handover import services
+from hypotaxis.steps.handover.sheet import settings_sheet
 
 
 @dataclass(frozen=True)
@@ -50,6 +53,21 @@ def home(request):
     return render(request, "handover/home.html", context)
 
 
+def sheet(request):
+    """The sheet of settings, to read and to print."""
+    return render(request, "handover/sheet.html", {"sheet": settings_sheet(in_use(request))})
+
+
+def sheet_pdf(request):
+    """The same as PDF."""
+    here = in_use(request)
+    made = settings_sheet(here)
+    answer = HttpResponse(write_sheet_pdf(made), content_type="application/pdf")
+    name = slugify(made.title) or "settings"
+    answer["Content-Disposition"] = f'attachment; filename="{name}-settings.pdf"'
+    return answer
+
+
 def wave(request, uid):
     """A placed take as Broadcast Wave."""
     take = get_object_or_404(Take.objects.select_related("session", "track"), uid=uid, placement__isnull=False)
@@ -89,5 +107,5 @@ def everything(request):
     if here.session is None:
         raise Http404
     name = services.file_name(here.session) + ".zip"
-    archive = services.everything(here.session, here.plan)
+    archive = services.everything(here.session, here.plan, write_sheet_pdf(settings_sheet(here)))
     return FileResponse(archive.open("rb"), as_attachment=True, filename=name, content_type="application/zip")

@@ -73,7 +73,13 @@ class HandoverTest(DemoTest):
         bundle = zipfile.ZipFile(io.BytesIO(self.download("handover:everything")))
         self.assertEqual(
             sorted(bundle.namelist()),
-            ["read-me.txt", "tide-tables-alder-kit-take-1.wav", "tide-tables-bittern-take-2.wav", "tide-tables.mid"],
+            [
+                "read-me.txt",
+                "tide-tables-alder-kit-take-1.wav",
+                "tide-tables-bittern-take-2.wav",
+                "tide-tables-settings.pdf",
+                "tide-tables.mid",
+            ],
         )
         self.assertIn("bar 1 of the session is bar 2 of the MIDI file", bundle.read("read-me.txt").decode())
 
