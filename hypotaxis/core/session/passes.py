@@ -259,6 +259,11 @@ def plan_pass(
         )
     if led_by and (count_in or begins != AT_ONCE):
         raise CannotSchedule(f"{led_by.name} starts this pass, so nothing is counted in, and no note begins it.")
+    if led_by and (reference or len(notes) < len(armed)):
+        raise CannotSchedule(
+            f"A pass that {led_by.name} leads goes by its clock: a click, and what is sent through an effect, would "
+            "not be in step with it. Begin it at once."
+        )
     heard = _beside(plan, armed, mixing, led_by) if mixing else None
     if count_in and heard is None:
         heard = beside_of(plan, replace(mixing or Mixing(), click=COUNTED), [])
@@ -319,8 +324,10 @@ def _reference(plan: Plan, uid: str, inputs: Sequence[InputUse]) -> _Beside:
 
 def _beside(plan: Plan, armed: Sequence[ArmedTrack], mixing: Mixing, led_by: LedBy | None) -> HeardBeside | None:
     found = beside_of(plan, mixing, [(one, track.owner.home_trim_db) for track in armed for one in track.returns])
+    if found is None or led_by is None:
+        return found
     # Who leads goes by its own tempo: takes and click of the session's would not be in step with it.
-    return replace(found, takes=False, click=OFF) if found and led_by else found
+    return replace(found, takes=False, click=OFF) if found.through else None
 
 
 def times_in(tempo: TempoMap, first_bar: int, last_bar: int, seconds: float) -> int:

@@ -6,10 +6,12 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as some
 
+from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.mixing.desk import Mixing
 from hypotaxis.core.session.pass_plan import Wanted, fewest_passes, fits, seconds_of, wanted_of, why_apart
-from hypotaxis.core.session.passes import ArmedTrack
-from hypotaxis.demo.compose import saltmarsh_room
-from tests.rooms import instrument_named
+from hypotaxis.core.session.passes import ArmedTrack, LedBy, plan_pass
+from hypotaxis.demo.compose import saltmarsh_room, tide_tables
+from tests.rooms import instrument_named, uid_of
 
 
 def tracks(*uses: set[str]) -> list[Wanted]:
@@ -83,3 +85,25 @@ class NeedsTest(SimpleTestCase):
         # numbers.md: a pass takes the song's time; half a second before, one and a half behind, gaps between.
         self.assertEqual(seconds_of(6, 40.0, 3.0), 6 * 42.0 + 5 * 3.0)
         self.assertEqual(seconds_of(1, 40.0, 3.0), 42.0)
+
+
+class LedTest(SimpleTestCase):
+    def test_what_goes_by_the_session_cannot_be_led(self):
+        plan = saltmarsh_room()
+        loop = next(one for one in plan.loops if one.box)
+        armed = [ArmedTrack("wet", "wet", None, loop=loop, source="dry")]
+        how = {"first_bar": 1, "last_bar": 2, "lateness_ms": {}, "led_by": LedBy("Heron 61", "from Heron")}
+        with self.assertRaisesRegex(CannotSchedule, "what is sent through an effect, would not be in step"):
+            plan_pass(plan, armed, tide_tables().tempo, **how)
+        bass = [ArmedTrack("bass", "bass", instrument_named(plan, "Bittern"))]
+        with self.assertRaisesRegex(CannotSchedule, "nothing is counted in"):
+            plan_pass(plan, bass, tide_tables().tempo, **how, count_in=1)
+        # What comes home may be heard meanwhile; takes and click of the session may not.
+        outs = tuple(uid_of(plan, "Quayside 18", f"line out {number}") for number in (1, 2))
+        heard = plan_pass(
+            plan, bass, tide_tables().tempo, **how, mixing=Mixing(outputs=outs, in_passes=True, through=True)
+        )
+        self.assertEqual((heard.beside.takes, heard.beside.click, len(heard.beside.through)), (False, "off", 2))
+        self.assertIsNone(
+            plan_pass(plan, bass, tide_tables().tempo, **how, mixing=Mixing(outputs=outs, in_passes=True)).beside
+        )

@@ -137,12 +137,17 @@ class TempoInTest(LedDesk):
     def test_it_gives_way_to_whoever_wants_the_studio(self):
         self.play(leads_bpm=117.0)
         job = jobs.begin(leading.KIND, about=str(self.rig.uid))
-        with mock.patch.object(leading, "is_wanted", return_value=True), mock.patch.object(leading, "LOOK_S", 0):
-            reporter = jobs.Reporter(job)
-            with studio_for(self.plan) as studio:
-                leading._follow(studio, leader_of(self.plan), reporter)
+        asked = []
+
+        def wanted() -> bool:
+            # Somebody wants it once its tempo is known; on a busy machine that takes several looks.
+            asked.append(job.refresh_from_db())
+            return leading.tempo_in(job).bpm is not None or len(asked) > 500
+
+        with mock.patch.object(leading, "is_wanted", wanted), studio_for(self.plan) as studio:
+            leading._follow(studio, leader_of(self.plan), jobs.Reporter(job))
         job.refresh_from_db()
-        self.assertIsNotNone(leading.tempo_in(job).bpm)
+        self.assertAlmostEqual(leading.tempo_in(job).bpm, 117.0, delta=5.0)
 
     def test_boxes_show_the_tempo_they_follow(self):
         self.play()

@@ -30,7 +30,7 @@ class Ready:
 
 def ready_for(here: InUse, rows: Sequence[Track], *, first_bar: int, last_bar: int) -> Ready | None:
     """What is known of a pass of the armed tracks among these in these bars; None where none is armed."""
-    armed = [recording.armed_track(row, here.plan) for row in rows if row.armed and not row.committed]
+    armed = [recording.bare_track(row, here.plan) for row in rows if row.armed and not row.committed]
     if not armed:
         return None
     tempo = here.session.tempo_map

@@ -70,7 +70,8 @@ def record_led(coming: Coming, schedule: Schedule, studio: Studio, inputs: tuple
     what came and its tempo are kept."""
     run, setup = coming.run, coming.setup
     led = Led(schedule, run.session.tempo_map, setup.led_by, rate=setup.rate)
-    asked = RunSetup(inputs=inputs, fast=run.fast)
+    through = setup.beside.through if setup.beside else ()
+    asked = RunSetup(inputs=inputs, fast=run.fast, passed=through)
     before: deque[Block] = deque()
     kept_at = time.monotonic()
     try:

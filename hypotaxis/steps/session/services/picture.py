@@ -35,7 +35,7 @@ from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.placing import lender_of
-from hypotaxis.steps.session.services.recording import armed_track, latest_measured
+from hypotaxis.steps.session.services.recording import bare_track, latest_measured
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
@@ -137,6 +137,10 @@ class Picture:
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
         self.rows = list(session.tracks.shown())
+        known = {row.uid: row for row in self.rows}
+        for row in self.rows:
+            if row.voice_of_id in known:
+                row.voice_of = known[row.voice_of_id]
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
         takes = list(session.takes.filter(track__away=False).select_related("run__session", "track"))
@@ -196,7 +200,7 @@ class Picture:
         for row in self.rows:
             instrument = self.plan.instrument(row.instrument_uid)
             clash = ""
-            for uid in armed_track(row, self.plan).inputs if row.armed else ():
+            for uid in bare_track(row, self.plan).inputs if row.armed else ():
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
@@ -216,7 +220,7 @@ class Picture:
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
         silent = live_return_silent(bool(stands), recording)
-        returns = armed_track(row, self.plan).returns
+        returns = bare_track(row, self.plan).returns
         live = "" if not returns else ("silent" if silent or row.committed else "open")
         voices = names_of(instrument)
         amiss = amiss_in(row, self.plan, notes)

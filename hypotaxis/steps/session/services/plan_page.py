@@ -116,7 +116,7 @@ class PlanPage:
         planned = {uid for column in self._columns for uid in column.tracks}
         for uid, view in self._shown.items():
             if uid in planned and view.owner:
-                homes = recording.armed_track(view.row, self.plan).returns
+                homes = recording.bare_track(view.row, self.plan).returns
                 tracks.setdefault(homes[0].inputs if homes else (), []).append(uid)
         return [self._line(inputs, uids) for inputs, uids in tracks.items()]
 

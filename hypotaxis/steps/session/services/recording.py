@@ -10,7 +10,7 @@ import math
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -170,11 +170,17 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
 
 def armed_track(row: Track, plan: Plan) -> ArmedTrack:
     """A track as a pass sees it."""
+    track = bare_track(row, plan)
+    return replace(track, calls=tuple(track_calls(row, track.instrument))) if track.instrument else track
+
+
+def bare_track(row: Track, plan: Plan) -> ArmedTrack:
+    """The same without the messages that call up its sound, which cost a look at its patch: what is asked for where it
+    goes and comes home."""
     if row.loop_uid:
         return ArmedTrack(str(row.uid), row.name, None, loop=plan.loop(row.loop_uid), source=str(row.fed_by_id or ""))
     instrument = plan.instrument(row.instrument_uid)
-    calls = tuple(track_calls(row, instrument)) if instrument else ()
-    return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, calls, tuple(row.voice_notes))
+    return ArmedTrack(str(row.uid), row.name, instrument, row.part_uid, only=tuple(row.voice_notes))
 
 
 def make_pass(session: Session, setup: PassSetup, *, token: str = "", **chosen) -> Pass:
