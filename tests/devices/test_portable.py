@@ -54,18 +54,21 @@ class PortableTest(SimpleTestCase):
         self.assertIn("system: 8", [end["name"] for end in found["inputs"]], "in the shell: every device")
 
     def undisturbed(self, written: Written, asked: RunSetup) -> np.ndarray:
-        """The sound of a run that lost nothing and sent nothing late. A busy machine holds periods and messages back;
-        such a run tells it, and no more is measured by it than the application would."""
+        """The sound of a run that tells of nothing: no frame lost, no message late, no period late. A busy machine
+        holds them back, and such a run says so: no more is measured by it than the application would. Where none is
+        free of late periods, the one with the fewest."""
+        found: dict[int, np.ndarray] = {}
         for _ in range(TRIES):
             blocks = list(self.studio.run(written, asked))
-            sound = recorded(blocks)[:, 0]
+            sound, told = recorded(blocks)[:, 0], self.studio.told
             self.assertEqual(len(sound), asked.frames)
-            told = self.studio.told
-            # Seen in one run of six behind a loop: the server was late at its beginning, and the input stayed silent.
-            silent = told.xruns and not sound.any()
-            if not (any(block.lost for block in blocks) or told.late or silent):
-                return sound
-        raise AssertionError("Twenty runs, and each has lost frames or sent late.")
+            if not (any(block.lost for block in blocks) or told.late):
+                found.setdefault(told.xruns, sound)
+            if 0 in found:
+                break
+        if not found:
+            raise AssertionError(f"{TRIES} runs, and each has lost frames or sent late.")
+        return found[min(found)]
 
     def test_loops_are_exact_from_run_to_run(self):
         tone = np.zeros(4000)
