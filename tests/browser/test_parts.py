@@ -195,6 +195,14 @@ class MixTest(BrowserTest):
 class PlanTest(BrowserTest):
     def test_passes_are_planned_edited_and_recorded_in_a_row(self):
         self.go("session:home")
+        self.page.get_by_label("Instrument of a new track").select_option(label="effect Eelgrass delay")
+        self.button("Add a track")
+        self.see("Choose what is sent through it.")
+        # It is kept at once.
+        with self.page.expect_navigation():
+            self.page.get_by_label("Sent to Eelgrass delay").select_option(label="Alder kit")
+        kit = Session.objects.get().tracks.get(name="Alder kit")
+        expect(self.page.get_by_label("Sent to Eelgrass delay")).to_have_value(str(kit.uid))
         self.page.get_by_role("link", name="Pass plan").click()
         self.see("No plan yet")
         self.page.get_by_label("To bar").fill("2")
@@ -216,4 +224,6 @@ class PlanTest(BrowserTest):
         self.button("in a row")
         self.see("All passes are done.")
         self.see("done, good")
-        self.assertEqual(len({take.track_id for take in Session.objects.get().takes.all()}), 5)
+        self.assertEqual(len({take.track_id for take in Session.objects.get().takes.all()}), 6)
+        (wet,) = Session.objects.get().takes.filter(track__fed_by=kit)
+        self.assertFalse(wet.silent, "what stands of the kit went through the effect and came home")
