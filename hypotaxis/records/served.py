@@ -34,48 +34,60 @@ class _Part:
 def sound_file(request: HttpRequest, path: Path) -> HttpResponseBase:
     """A WAV file, or the range of it that is asked for."""
     size = path.stat().st_size
-    asked = re.fullmatch(r"bytes=(\d{0,15})-(\d{0,15})", request.headers.get("Range", ""))
-    if not asked or asked.groups() == ("", ""):
+    asked = _asked(request, size)
+    if asked is None:
         answer = FileResponse(path.open("rb"), content_type="audio/wav")
         answer["Accept-Ranges"] = "bytes"
         return answer
+    start, end = asked
+    if start >= end:
+        return _beyond(size)
+    stream = path.open("rb")
+    stream.seek(start)
+    answer = FileResponse(_Part(stream, end - start), status=206, content_type="audio/wav")
+    answer["Content-Length"] = end - start
+    return _as_part(answer, start, end, size)
+
+
+def _asked(request: HttpRequest, size: int) -> tuple[int, int] | None:
+    """Which bytes are asked for, of so many: the first, and the one behind the last; None where all are."""
+    asked = re.fullmatch(r"bytes=(\d{0,15})-(\d{0,15})", request.headers.get("Range", ""))
+    if not asked or asked.groups() == ("", ""):
+        return None
     first, last = asked.groups()
     # Without a beginning the last so many bytes are meant.
     start = int(first) if first else max(0, size - int(last))
-    end = min(size - 1, int(last) if first and last else size - 1)
-    if start > end:
-        return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
-    stream = path.open("rb")
-    stream.seek(start)
-    answer = FileResponse(_Part(stream, end - start + 1), status=206, content_type="audio/wav")
-    answer["Content-Range"] = f"bytes {start}-{end}/{size}"
-    answer["Content-Length"] = end - start + 1
+    return start, min(size, int(last) + 1 if first and last else size)
+
+
+def _beyond(size: int) -> HttpResponse:
+    return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+
+
+def _as_part(answer: HttpResponseBase, start: int, end: int, size: int) -> HttpResponseBase:
+    answer["Content-Range"] = f"bytes {start}-{end - 1}/{size}"
     answer["Accept-Ranges"] = "bytes"
     return answer
 
 
 def sound_stream(
     request: HttpRequest, *, rate: int, frames: int, read: Callable[[int, int], np.ndarray]
-) -> HttpResponse:
+) -> HttpResponseBase:
     """Stereo sound that is made while it is asked for, as a WAV file of 16 bits that is never whole anywhere: the range
     that is asked for, in pieces of at most PIECE bytes, so that nobody waits for what is not heard. read: the frames
     from one to another, shape (frames, 2), full scale ±1.0."""
     head = _wave_head(rate, frames)
     size = len(head) + 4 * frames
-    asked = re.fullmatch(r"bytes=(\d{0,15})-(\d{0,15})", request.headers.get("Range", ""))
-    first, last = asked.groups() if asked else ("", "")
-    start = int(first) if first else max(0, size - int(last)) if last else 0
-    end = min(size, start + PIECE, int(last) + 1 if first and last else size)
+    start, end = _asked(request, size) or (0, size)
+    end = min(end, start + PIECE)
     if start >= end:
-        return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+        return _beyond(size)
     low, high = (max(0, at - len(head)) for at in (start, end))
     sound = read(low // 4, -(-high // 4))
     made = head[start:end] + _as_16_bit(sound)[low % 4 :][: high - low]
     answer = HttpResponse(made, status=206, content_type="audio/wav")
-    answer["Content-Range"] = f"bytes {start}-{end - 1}/{size}"
-    answer["Accept-Ranges"] = "bytes"
     answer["Cache-Control"] = "no-store"
-    return answer
+    return _as_part(answer, start, end, size)
 
 
 def _wave_head(rate: int, frames: int) -> bytes:

@@ -12,7 +12,7 @@ import numpy as np
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.mixing.desk import OFF, Mixing
 from hypotaxis.core.plan import Plan, Return
-from hypotaxis.core.rig.shapes import is_interface
+from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Socket
 from hypotaxis.core.session.schedule import Round
 from hypotaxis.core.studio import Passed, Sound
@@ -32,11 +32,7 @@ class HeardBeside:
 
 def outputs_of(plan: Plan) -> list[tuple[Socket, str]]:
     """The audio outputs on which the host can play, with their names."""
-    return [
-        (socket, f"{box.name} {socket.name}")
-        for box, socket in plan.rig.each_socket()
-        if is_interface(box.shape) and (socket.kind, socket.direction) == ("audio", "out") and socket.system_name
-    ]
+    return [(socket, f"{box.name} {socket.name}") for box, socket in host_audio(plan.rig, "out") if socket.system_name]
 
 
 def beside_of(plan: Plan, mixing: Mixing, returns: Sequence[tuple[Return, float]]) -> HeardBeside | None:

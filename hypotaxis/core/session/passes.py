@@ -18,7 +18,7 @@ from hypotaxis.core.rig.trips import recording_interface, returns_text
 from hypotaxis.core.session.beside import HeardBeside, beside_of
 from hypotaxis.core.session.schedule import TAIL_S, PlayedPart, Round, Schedule, plan_run
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.session.voices import homes_of
+from hypotaxis.core.session.voices import returns_of
 from hypotaxis.core.session.watching import Sender, WatchedInput, watched_inputs
 from hypotaxis.core.studio import AT_ONCE
 from hypotaxis.core.sync.following import ports_that_send
@@ -59,7 +59,7 @@ class ArmedTrack:
             return (home,) if home.inputs else ()
         if self.instrument is None or not (self.only or self.instrument.returns):
             return ()
-        return homes_of(self.instrument, self.only)
+        return returns_of(self.instrument, self.only)
 
     @property
     def owner(self) -> Instrument | Loop:

@@ -20,7 +20,7 @@ class SingleVoice:
     home: Return | None
 
 
-def homes_of(instrument: Instrument, only: Sequence[int]) -> tuple[Return, ...]:
+def returns_of(instrument: Instrument, only: Sequence[int]) -> tuple[Return, ...]:
     """The returns by which these notes come home, the main one first, each once; of no notes all there are. Those
     without an input are left out."""
     there = [one for one in instrument.every_return if one.inputs]
@@ -53,7 +53,7 @@ def single_voices(
 
 
 def _single(instrument: Instrument, name: str, notes: tuple[int, ...], count: int) -> SingleVoice:
-    homes = homes_of(instrument, notes)
+    homes = returns_of(instrument, notes)
     return SingleVoice(name, notes, count, homes[0] if homes else None)
 
 

@@ -84,11 +84,11 @@ class PlanningTest(DemoTest):
 
     def test_what_cannot_be_recorded_ends_the_row_with_its_reason_and_it_goes_on_later(self):
         row = self.planned()
-        real = planning.plan_pass
-        with mock.patch.object(planning, "plan_pass", side_effect=CannotSchedule("The return of Sedge is gone.")):
+        real = recording.plan_pass
+        with mock.patch.object(recording, "plan_pass", side_effect=CannotSchedule("The return of Sedge is gone.")):
             row = self.run_it(row)
         self.assertEqual((row.job.state, row.job.message), (Job.FAILED, "The return of Sedge is gone."))
-        self.assertIs(planning.plan_pass, real)
+        self.assertIs(recording.plan_pass, real)
         # As after a worker that died: what was recorded is there, the rest waits.
         Job.objects.filter(uid=row.job_id).update(state=Job.INTERRUPTED)
         row.refresh_from_db()

@@ -15,12 +15,11 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.wave import Broadcast, write_wave
 from hypotaxis.core.mixing.figures import FigureReader
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.session.passes import check_pass, plan_pass
+from hypotaxis.core.session.passes import check_pass
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.units import FLOOR_DB, clock_text, counted, db_to_factor, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, work
-from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, Session, Track
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.records.session_mix import BLOCK, SessionMix
@@ -129,11 +128,8 @@ def bounce(job_uid: str) -> None:
 
 def _record_missing(session: Session, wish: BounceWish, reporter: Reporter) -> None:
     plan = load_plan(session.rig)
-    armed = [recording.armed_track(row, plan) for row in missing(session, plan, wish)]
     bars = {"first_bar": wish.first_bar, "last_bar": wish.last_bar}
-    setup = plan_pass(plan, armed, session.tempo_map, **bars, lateness_ms=known_ms(plan), clock_ms=clock_ms(plan))
-    run = recording.make_pass(session, setup, **bars, fast=wish.fast, place=True)
-    recording.record_and_measure(run)
+    run = recording.record_now(session, plan, missing(session, plan, wish), **bars, fast=wish.fast)
     reporter.report(0.0)
     if run.job.state != Job.DONE:
         raise CannotSchedule(

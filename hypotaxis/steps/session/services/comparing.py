@@ -131,7 +131,7 @@ def compare(job_uid: str) -> None:
         Job.objects.filter(uid=job_uid).update(result=to_json(found))
 
 
-def unlike_told(take: Take, before: Take, plan: Plan) -> Sameness | None:
+def unlikeness_of(take: Take, before: Take, plan: Plan) -> Sameness | None:
     """How a take differs from one before it; None where either cannot be read, or they have no bar in common."""
     page = TakesPage(take.track, plan)
     one, other = page.take(str(take.uid)), page.take(str(before.uid))

@@ -15,14 +15,12 @@ from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, SoundLost
 from hypotaxis.core.mixing.sameness import LEVEL, SAME
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.pass_plan import fewest_passes, fits, too_early, wanted_of, why_apart
-from hypotaxis.core.session.passes import plan_pass
 from hypotaxis.core.units import counted
 from hypotaxis.records.jobs import Reporter, ask_to_cancel, begin, hand_over, running, work
-from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.steps.session.services import recording
-from hypotaxis.steps.session.services.comparing import unlike_told
+from hypotaxis.steps.session.services.comparing import unlikeness_of
 from hypotaxis.steps.session.services.voices import split_tracks
 
 KIND = "pass plan"
@@ -229,7 +227,7 @@ def unlike(take: Take, plan: Plan) -> str:
     if before is None or before.part is None or take.part is None or before.part.calls != take.part.calls:
         return ""
     try:
-        found = unlike_told(take, before, plan)
+        found = unlikeness_of(take, before, plan)
     except (NoAnswer, SoundLost):
         return ""
     return "" if found is None or found.kind in (SAME, LEVEL) else f"not like take {before.number}: {found.told}"
@@ -274,12 +272,8 @@ def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> N
     ready = [one for one in session.tracks.filter(uid__in=tracks) if not waits_for(one)]
     if not ready:
         return
-    armed = [recording.armed_track(one, plan) for one in ready]
     bars = {"first_bar": row.first_bar, "last_bar": row.last_bar}
-    known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
-    setup = plan_pass(plan, armed, session.tempo_map, **bars, **known)
-    run = recording.make_pass(session, setup, **bars, fast=row.fast, place=True, planned=column)
-    recording.record_and_measure(run)
+    run = recording.record_now(session, plan, ready, **bars, fast=row.fast, planned=column)
     reporter.report(reporter.job.progress)
     if run.job.state in (Job.FAILED, Job.INTERRUPTED):
         raise CannotSchedule(f"Pass {run.number} failed, so the row stopped there: {run.job.message}")

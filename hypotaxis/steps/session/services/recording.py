@@ -255,12 +255,18 @@ def _run(run: Pass, reporter: Reporter) -> None:
     coming.close(_moments(run, setup))
 
 
-def record_and_measure(run: Pass) -> None:
-    """Record a pass and measure its takes inside other work; the row is as it ended."""
+def record_now(session: Session, plan: Plan, rows: Sequence[Track], *, fast: bool, **chosen) -> Pass:
+    """Record these tracks in a pass and measure its takes, inside other work; the row as it ended. chosen: first and
+    last bar, and further fields of the row. Raises CannotSchedule."""
+    bars = {name: chosen[name] for name in ("first_bar", "last_bar")}
+    known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
+    setup = plan_pass(plan, [armed_track(row, plan) for row in rows], session.tempo_map, **bars, **known)
+    run = make_pass(session, setup, fast=fast, place=True, **chosen)
     record.call_local(str(run.job_id))
     run.refresh_from_db()
     if run.measuring_id:
         measure_takes.call_local(str(run.measuring_id))
+    return run
 
 
 def heard_beside(run: Pass, setup: PassSetup) -> tuple[dict[str, Sound], tuple[Passed, ...]]:

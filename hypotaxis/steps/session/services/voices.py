@@ -7,7 +7,7 @@ from uuid import uuid4
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
-from hypotaxis.core.session.voices import SingleVoice, effects_told, homes_of, single_voices
+from hypotaxis.core.session.voices import SingleVoice, effects_told, returns_of, single_voices
 from hypotaxis.core.units import counted
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Session, Track
@@ -68,7 +68,7 @@ class VoicesApart:
                 wanted.setdefault(f"{self._before}{name.strip()}"[:LONGEST_NAME], []).extend(notes)
         if not wanted:
             raise BadBars("No voice has a track. Name one for each voice that is to be recorded alone.")
-        homes = [homes_of(self.instrument, notes) for notes in wanted.values()]
+        homes = [returns_of(self.instrument, notes) for notes in wanted.values()]
         if not all(homes):
             raise BadBars(f"{self.instrument.name} has no return, so nothing of its voices would be recorded.")
         # Those that were put away come back with what was recorded of them.
