@@ -203,11 +203,9 @@ def a_pass() -> None:
     hour, run = found["hour"], found["pass"]
     print(f"pass: an hour of 8 inputs, the last minute costs {hour['last'] / hour['first']:.2f} of the second one;")
     print(f"    {3600 / hour['all']:.0f} times real time a core, peak {hour['peak_mb']:.0f} MB")
-    told = f"{run['placed']} of {run['takes']} takes placed"
-    print(f"end of a pass, {told}: {run['seconds'] / run['write']:.0f} s of sound written a second of computing,")
-    print(
-        f"    {run['seconds'] / run['measure']:.0f} s measured; peaks {run['peaks'] / run['bare']:.2f} of a bare read"
-    )
+    told = f"{run['stand']} of {run['takes']} takes placed"
+    print(f"end of an hour's pass, {told}: {run['placed'] / 10:.2f} of 10 s allowed ({run['placed']:.1f} s, of which")
+    print(f"    {run['made']:.1f} s until they were there), {run['placed'] / run['bare']:.1f} bare readings of a take")
 
 
 def _with_a_database(module: str) -> str:

@@ -15,7 +15,6 @@ from django.core.management import call_command
 
 django.setup()
 
-from hypotaxis.core.drawing.peaks import peaks_of  # noqa: E402
 from hypotaxis.core.formats.smf import write_smf  # noqa: E402
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls  # noqa: E402
 from hypotaxis.core.session.tempo import TempoMap  # noqa: E402
@@ -29,6 +28,7 @@ from hypotaxis.steps.session.services import recording  # noqa: E402
 from hypotaxis.steps.session.services.importing import import_score  # noqa: E402
 
 HOUR, MINUTE, RATE = 3600, 60, 48_000
+TICKS_A_SECOND, APART = 960, (300, 700)
 PLAYED = {"Sedge upper": 60, "Bittern": 40, "Reedbed": 55, "Alder kit": 38, "Withy": 48}
 
 
@@ -51,42 +51,49 @@ def an_hour(plan) -> dict:
     return {"first": minutes[1], "last": minutes[-2], "all": sum(minutes), "peak_mb": peak_mb}
 
 
-def ten_minutes(rig: Rig) -> dict:
-    """A pass of five instruments: how long its takes take to be written, and to be measured and placed."""
-    ticks = np.cumsum(np.random.default_rng(1).integers(300, 700, 1200))
+def placed_after(rig: Rig) -> dict:
+    """An hour's pass of five instruments by all inputs, faster than real time: the seconds from its end until its takes
+    are there, and until they are placed."""
+    notes_an_hour = int(HOUR * TICKS_A_SECOND / np.mean(APART))
+    ticks = np.cumsum(np.random.default_rng(1).integers(*APART, notes_an_hour))
     parts = []
     for channel, (name, note) in enumerate(PLAYED.items(), start=1):
         notes = np.zeros(len(ticks), dtype=NOTE)
         notes["tick"], notes["duration"], notes["note"], notes["velocity"] = ticks, 120, note, 100
         parts.append(ScorePart(name, channel, notes, no_controls()))
     score = Score(TempoMap(480, ((0, 500_000),), ((0, 4, 4),)), tuple(parts), int(ticks[-1]) + 480)
-    session, _ = import_score(rig, write_smf(score), name="Ten minutes")
+    session, _ = import_score(rig, write_smf(score), name="An hour")
     session.tracks.update(armed=True)
-    spent = {"write": 0.0, "measure": 0.0}
+    at = {}
 
-    def timed(name, function):
+    def noted(name, function, *, behind: bool):
         def run(*given):
-            began = time.process_time()
+            if not behind:
+                at[name] = time.monotonic()
             try:
                 return function(*given)
             finally:
-                spent[name] += time.process_time() - began
+                if behind:
+                    at[name] = time.monotonic()
 
         return run
 
     with (
-        mock.patch.object(recording, "_make_takes", timed("write", recording._make_takes)),
-        mock.patch.object(recording, "measure_take", timed("measure", recording.measure_take)),
+        mock.patch.object(recording, "keep_takes", noted("end", recording.keep_takes, behind=False)),
+        mock.patch.object(recording, "_make_takes", noted("made", recording._make_takes, behind=True)),
     ):
-        bars = {"first_bar": 1, "last_bar": 290}
+        bars = {"first_bar": 1, "last_bar": int(ticks[-1]) // (4 * 480)}
+        began = time.monotonic()
         recording.start_pass(session, load_plan(rig), **bars, fast=True, place_takes=True)
+        at["placed"] = time.monotonic()
     takes = list(Take.objects.filter(session=session))
     path = audio.take_path(takes[0].file)
     bare = min(clock(lambda: [None for _ in FileRecording(path).blocks(1 << 17)]) for _ in range(3))
-    overview = min(clock(lambda: peaks_of(path)) for _ in range(3))
     seconds = sum(take.frames * take.channels / RATE for take in takes)
     placed = sum(take.placement is not None for take in takes)
-    return spent | {"takes": len(takes), "placed": placed, "seconds": seconds, "peaks": overview, "bare": bare}
+    found = {name: at[name] - at["end"] for name in ("made", "placed")} | {"recorded": at["end"] - began}
+    peak_mb = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+    return found | {"takes": len(takes), "stand": placed, "seconds": seconds, "bare": bare, "child_mb": peak_mb}
 
 
 def clock(what) -> float:
@@ -100,5 +107,5 @@ if __name__ == "__main__":
     call_command("migrate", verbosity=0)
     call_command("loaddemo", stdout=open(os.devnull, "w"))  # noqa: SIM115 - ends with the process
     ready = Rig.objects.get()
-    found = {"pass": ten_minutes(ready)}
+    found = {"pass": placed_after(ready)}
     print(json.dumps(found | {"hour": an_hour(load_plan(ready))}))

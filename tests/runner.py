@@ -6,6 +6,8 @@ from django.test import runner
 from huey.contrib.djhuey import HUEY
 
 LONGEST = ("tests.core.timing.test_lateness", "tests.web.test_start", "tests.browser", "tests.web.timing")
+REAL_TIME = ("tests.devices", "tests.browser.test_devices")
+"""What plays on a server of its own in real time: beside computing that takes both cores it would be held back."""
 
 
 def own_folder(counter, *given, **named) -> None:
@@ -19,17 +21,32 @@ def own_folder(counter, *given, **named) -> None:
 
 
 class Suite(runner.ParallelTestSuite):
-    """Test classes handed out one by one, those that take longest first, so that none is left over at the end."""
+    """Test classes handed out one by one, those that take longest first, so that none is left over at the end; those
+    that need real time behind all others."""
 
     init_worker = own_folder
 
     def __init__(self, subsuites, *given, **named):
         super().__init__(sorted(subsuites, key=_place), *given, **named)
 
+    def run(self, result):
+        every = self.subsuites
+        for real_time in (False, True):
+            self.subsuites = [one for one in every if _room(one).startswith(REAL_TIME) == real_time]
+            if self.subsuites and not result.shouldStop:
+                super().run(result)
+        self.subsuites = every
+        return result
+
+
+def _room(classes) -> str:
+    """The module of a class of tests."""
+    (name,) = {type(test).__module__ for test in classes}
+    return name
+
 
 def _place(classes) -> int:
-    (name,) = {type(test).__module__ for test in classes}
-    return next((place for place, room in enumerate(LONGEST) if name.startswith(room)), len(LONGEST))
+    return next((place for place, room in enumerate(LONGEST) if _room(classes).startswith(room)), len(LONGEST))
 
 
 class Runner(runner.DiscoverRunner):

@@ -8,6 +8,7 @@ import hashlib
 import json
 import os
 import tempfile
+import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import datetime
@@ -22,11 +23,16 @@ from django.conf import settings
 from hypotaxis.core.drawing.peaks import Peaks, peaks_of
 from hypotaxis.core.errors import DiskFull, SoundLost, UnreadableFile
 from hypotaxis.core.formats.plain import from_json, to_json
-from hypotaxis.core.formats.wave import HEAD_BYTES, Broadcast, to_int24, wave_end, wave_head
+from hypotaxis.core.formats.wave import FULL_SCALE, HEAD_BYTES, Broadcast, stepped, to_int24, wave_end, wave_head
 from hypotaxis.core.mixing.figures import FigureReader, Figures
+from hypotaxis.core.timing.levels import LevelReader, packed, packed_end
 from hypotaxis.core.timing.recording import read_window
 
 FRAMES_A_BLOCK = 65536
+PART = ".part"
+"""How a file ends that is not complete yet."""
+UNFINISHED_S = 3600.0
+"""A file that did not grow for so long nobody goes on with."""
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 """Errors that say that there is no room."""
 
@@ -55,7 +61,7 @@ def told_when_full() -> Iterator[None]:
 @told_when_full()
 def write_whole(name: str, ending: str, write: Callable[[BinaryIO], object]) -> Path:
     """A new file of our own naming in a folder, complete and on the disk before it is there; none if `write` fails."""
-    handle, part = tempfile.mkstemp(dir=folder(name), suffix=f"{ending}.part")
+    handle, part = tempfile.mkstemp(dir=folder(name), suffix=f"{ending}{PART}")
     made = Path(part)
     try:
         with os.fdopen(handle, "wb") as stream:
@@ -101,75 +107,104 @@ def take_path(file: str) -> Path:
 def remove_take(file: str) -> None:
     """A take's file and its overview, for good."""
     take_path(file).unlink(missing_ok=True)
-    _peaks_path(file).unlink(missing_ok=True)
-    _figures_path(file).unlink(missing_ok=True)
+    for path in (_peaks_path(file), _figures_path(file), levels_path(file)):
+        path.unlink(missing_ok=True)
 
 
 class TakeFile:
-    """A take on its way into its file, 24-bit: written, hashed and looked over for its overview in one go. The file is
-    there once `keep` says how it is called; leave by `drop` if it never is. The same sound twice is kept once."""
+    """A take on its way into its file, 24-bit: written, hashed, and all that is asked of its sound read off, in one go.
+    The file is there once `keep` says how it is called; leave by `drop` if it never is. The same sound twice is kept
+    once."""
 
-    def __init__(self, *, rate: int, channels: int, frames: int, first_sample: int) -> None:
-        self.channels, self.frames, self._written = channels, frames, 0
-        handle, part = tempfile.mkstemp(dir=folder("takes"), suffix=".wav.part")
-        self._path, self._stream = Path(part), os.fdopen(handle, "wb")
-        self._digest, self._peaks = hashlib.sha256(), Peaks()
-        bext = Broadcast(
+    def __init__(self, *, rate: int, channels: int, first_sample: int) -> None:
+        self.rate, self.channels, self.frames = rate, channels, 0
+        self._bext = Broadcast(
             description=f"Take as it arrived, first frame at session sample {first_sample}",
             recorded=datetime.now(),
             time_reference=max(0, first_sample),
         )
-        self._write(wave_head(rate=rate, channels=channels, frames=frames, bext=bext))
+        self._digest, self._peaks, self._figures = hashlib.sha256(), Peaks(), FigureReader(rate, channels)
+        self._levels = LevelReader(rate, range(channels), FULL_SCALE)
+        self._sound, self._read_off = _begun("takes", ".wav"), _begun("levels", ".f32")
+        # How long it is, its head says: room is left for it.
+        self._sound.write(bytes(HEAD_BYTES))
 
     @told_when_full()
     def feed(self, block: np.ndarray) -> None:
         """The next frames, shape (frames, channels)."""
+        block = stepped(block)
         self._write(to_int24(block))
+        self._read_off.write(packed(self._levels.feed(block)))
         self._peaks.feed(block)
-        self._written += len(block)
+        self._figures.feed(block)
+        self.frames += len(block)
 
     @told_when_full()
     def keep(self) -> str:
-        """Put the file in its place; its name. Raises ValueError where not as many frames came as were announced."""
-        if self._written != self.frames:
-            raise ValueError(f"{self._written} frames were delivered, {self.frames} announced")
+        """Put the file in its place; its name."""
         self._write(wave_end(channels=self.channels, frames=self.frames))
-        self._stream.flush()
-        os.fsync(self._stream.fileno())
-        self._stream.close()
+        self._sound.seek(0)
+        self._write(wave_head(rate=self.rate, channels=self.channels, frames=self.frames, bext=self._bext))
+        self._read_off.write(packed_end(self._levels.clipped))
+        self._sound.flush()
+        os.fsync(self._sound.fileno())
+        for stream in (self._sound, self._read_off):
+            stream.close()
         name = f"{self._digest.hexdigest()[:40]}.wav"
         _keep_peaks(name, self._peaks.found())
-        return self._path.replace(take_path(name)).name
+        _keep_figures(name, self._figures.found())
+        Path(self._read_off.name).replace(levels_path(name))
+        return Path(self._sound.name).replace(take_path(name)).name
 
     def drop(self) -> None:
         """Leave nothing behind, unless it is kept."""
-        self._stream.close()
-        self._path.unlink(missing_ok=True)
+        for stream in (self._sound, self._read_off):
+            stream.close()
+            Path(stream.name).unlink(missing_ok=True)
 
     def _write(self, data: bytes) -> None:
-        self._stream.write(data)
+        self._sound.write(data)
         self._digest.update(data)
 
 
+def _begun(name: str, ending: str) -> BinaryIO:
+    """A new file in a folder, on its way to being complete."""
+    return tempfile.NamedTemporaryFile(dir=folder(name), suffix=f"{ending}{PART}", delete=False)
+
+
+def forget_unfinished() -> None:
+    """Of takes that nobody goes on with, since whoever wrote them died, leave nothing."""
+    for name in ("takes", "levels"):
+        for path in folder(name).glob(f"*{PART}"):
+            with suppress(FileNotFoundError):
+                if time.time() - path.stat().st_mtime > UNFINISHED_S:
+                    path.unlink()
+
+
 def keep_take(blocks: Iterable[np.ndarray], *, rate: int, channels: int, frames: int, first_sample: int) -> str:
-    """Write a take; the name of its file."""
-    file = TakeFile(rate=rate, channels=channels, frames=frames, first_sample=first_sample)
+    """Write a take; the name of its file. Raises ValueError where not as many frames came as were announced."""
+    file = TakeFile(rate=rate, channels=channels, first_sample=first_sample)
     try:
         for block in blocks:
             file.feed(block)
+        if file.frames != frames:
+            raise ValueError(f"{file.frames} frames were delivered, {frames} announced")
         return file.keep()
     finally:
         file.drop()
 
 
 def partial_blocks(path: Path, width: int, frames: int, *, first: int = 0) -> Iterator[np.ndarray]:
-    """Blocks of so many frames from `first` on of a partial file that is `width` inputs wide, shape (frames, width)."""
+    """Blocks of so many frames, or what is there of them, from `first` on of a partial file `width` inputs wide, shape
+    (frames, width)."""
     with path.open("rb") as stream:
         stream.seek(4 * width * first)
         left = frames
         while left > 0:
-            count = min(left, FRAMES_A_BLOCK)
-            block = np.frombuffer(stream.read(count * width * 4), dtype="<f4").reshape(-1, width)
+            data = stream.read(min(left, FRAMES_A_BLOCK) * width * 4)
+            block = np.frombuffer(data[: len(data) // (4 * width) * 4 * width], dtype="<f4").reshape(-1, width)
+            if not len(block):
+                return
             left -= len(block)
             yield block
 
@@ -238,8 +273,7 @@ def figures(file: str, *, rate: int, channels: int, frames: int) -> Figures:
         for block in blocks:
             reader.feed(block)
     found = reader.found()
-    data = json.dumps(to_json(found)).encode()
-    write_whole("figures", ".json", lambda stream: stream.write(data)).replace(_figures_path(file))
+    _keep_figures(file, found)
     return found
 
 
@@ -249,6 +283,21 @@ def figures_kept(file: str) -> Figures | None:
         return from_json(Figures, json.loads(_figures_path(file).read_text()))
     except (OSError, ValueError, TypeError, KeyError, BaseValidationError):
         return None
+
+
+def _keep_figures(file: str, found: Figures) -> None:
+    data = json.dumps(to_json(found)).encode()
+    write_whole("figures", ".json", lambda stream: stream.write(data)).replace(_figures_path(file))
+
+
+def levels_path(file: str) -> Path:
+    """Where the levels of a take are, from when it is written until it is measured (see core.timing.levels)."""
+    return folder("levels") / f"{file}.f32"
+
+
+def forget_levels(file: str) -> None:
+    """Once it is measured they are needed no more."""
+    levels_path(file).unlink(missing_ok=True)
 
 
 def _figures_path(file: str) -> Path:

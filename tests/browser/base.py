@@ -27,7 +27,7 @@ from tests.rooms import uid_of
 # Playwright keeps an event loop in this thread; the ORM is used between its calls only.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 # A busy machine may take long over a page; what never comes is told all the same.
-PATIENCE_MS = 30_000
+PATIENCE_MS = 60_000
 expect.set_options(timeout=PATIENCE_MS)
 AXE = Path(__file__).with_name("axe.min.js")
 
@@ -125,9 +125,9 @@ class BrowserTest(StaticLiveServerTestCase):
         """Open a page by the name of its address."""
         self.page.goto(f"{self.live_server_url}{reverse(name)}{query}")
 
-    def see(self, text: str) -> None:
+    def see(self, text: str, patience_ms: int = PATIENCE_MS) -> None:
         """Wait until the text is visible on the page."""
-        expect(self.page.get_by_text(text).locator("visible=true").first).to_be_visible()
+        expect(self.page.get_by_text(text).locator("visible=true").first).to_be_visible(timeout=patience_ms)
 
     def button(self, name: str) -> None:
         """Press the button of that name."""

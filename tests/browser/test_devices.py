@@ -13,7 +13,7 @@ from hypotaxis.devices.process import DeviceProcess
 from hypotaxis.records.models import Instrument, Rig, Take
 from hypotaxis.records.plan import load_plan
 from hypotaxis.web import studio_startup
-from tests.browser.base import BrowserTest
+from tests.browser.base import PATIENCE_MS, BrowserTest
 from tests.devices.desk import PATIENCE_S, PERIOD, RATE, Server, Synthesizer
 from tests.rooms import uid_of
 
@@ -73,7 +73,8 @@ class OnJackTest(BrowserTest):
         self.page.get_by_label("from bar").fill("1")
         self.page.get_by_label("to bar").fill("4")
         self.button("Record 1 armed")
-        self.see("hits used")
+        # The pass is played in real time, and begins when the machine gets round to it.
+        self.see("hits used", patience_ms=5 * PATIENCE_MS)
         # It starts notes with periods, so its hits spread too far to be placed without a look.
         self.button("Place the take")
         self.see("placed by −")

@@ -94,7 +94,7 @@ class SoundingTest(BrowserTest):
         self.page.get_by_role("button", name="Sound all").click()
         self.see("Keep faders and cables as they are.")
         self.page.get_by_role("button", name="Stop").click()
-        expect(self.page.get_by_role("button", name="Take a sounding")).to_be_visible(timeout=30_000)
+        expect(self.page.get_by_role("button", name="Take a sounding")).to_be_visible()
         self.assertFalse(Sounding.objects.filter(measurement__isnull=False).exists())
 
     def test_the_wires_and_playing_together(self):

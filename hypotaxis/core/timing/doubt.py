@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from hypotaxis.core.timing.belief import many_extra, many_missed
+from hypotaxis.core.timing.levels import Levels, hop_of
 from hypotaxis.core.timing.measurement import Measurement
-from hypotaxis.core.timing.recording import Recording
 
 ABOVE_DB = 12.0
 FALLS_DB = 3.0
@@ -19,7 +19,7 @@ FALLS_DB = 3.0
 REST_PERCENTILE = 5.0
 """Of the levels of all windows: what the input rests at."""
 LOWEST_DB = -90.0
-WINDOW_S = 0.02
+WINDOW_HOPS = 20
 SETTLE_S = 0.25
 """After a note's end a box may go on as loud as before: room for its release and its own lateness."""
 
@@ -44,29 +44,25 @@ def of_measurement(found: Measurement) -> tuple[str, ...]:
     return tuple(told)
 
 
-def sound_unwritten(recording: Recording, spans: np.ndarray, beat: float) -> float | None:
+def sound_unwritten(levels: Levels, rate: int, spans: np.ndarray, beat: float) -> float | None:
     """Where sound begins that no note accounts for, lasting longer than a beat; None where there is none.
 
-    spans: (begin, end) of the notes as they sound, shape (n, 2); beat: in samples. Looked for in rests longer than a
-    beat: what only rings on there falls from beat to beat; what stays as loud, or grows, is played.
+    levels: of every side; spans: (begin, end) of the notes as they sound, shape (n, 2); beat: in samples. Looked for in
+    rests longer than a beat: what only rings on there falls from beat to beat; what stays as loud, or grows, is played.
     """
-    size = max(1, round(WINDOW_S * recording.rate))
-    count = recording.frames // size
+    size = WINDOW_HOPS * hop_of(rate)
+    loud = _windows(levels)
+    count = len(loud)
     written = np.zeros(count + 1)
-    settle = SETTLE_S * recording.rate
+    settle = SETTLE_S * rate
     for begin, end in spans:
         first, last = (int(np.clip(at / size, 0, count)) for at in (begin - size, end + settle))
         written[first] += 1
         written[last] -= 1
     windows = max(1, math.ceil(beat / size))
-    rests = _runs(np.cumsum(written[:-1]) == 0, windows + 1)
-    if not rests:
-        # Nothing to look into: the recording need not be read once more.
-        return None
-    levels = _levels(recording, size)
-    rest = max(float(np.percentile(levels, REST_PERCENTILE)), LOWEST_DB)
-    for first, last in rests:
-        loudest = _held(levels[first:last], windows)
+    rest = max(float(np.percentile(loud, REST_PERCENTILE)), LOWEST_DB) if count else LOWEST_DB
+    for first, last in _runs(np.cumsum(written[:-1]) == 0, windows + 1):
+        loudest = _held(loud[first:last], windows)
         # The first beat shows what rings on; what comes after is held against it.
         for place in range(windows, len(loudest)):
             stays = loudest[place] > loudest[place - windows] - FALLS_DB
@@ -75,17 +71,12 @@ def sound_unwritten(recording: Recording, spans: np.ndarray, beat: float) -> flo
     return None
 
 
-def _levels(recording: Recording, size: int) -> np.ndarray:
-    """RMS of consecutive windows in dBFS, of the louder channel."""
-    found, left = [], np.zeros((0, recording.channels), dtype=np.float32)
-    for block in recording.blocks(size * 512):
-        joined = np.concatenate([left, block]) if len(left) else block
-        whole = len(joined) // size * size
-        pieces = joined[:whole].reshape(-1, size, joined.shape[1]).astype(np.float64)
-        found.append(np.sqrt((pieces**2).mean(axis=1)).max(axis=1))
-        left = joined[whole:]
-    rms = np.concatenate(found) if found else np.zeros(0)
-    return 20 * np.log10(np.maximum(rms, 1e-7))
+def _windows(levels: Levels) -> np.ndarray:
+    """RMS of consecutive windows in dBFS, of the louder side."""
+    sides, hops = levels.power.shape
+    whole = hops // WINDOW_HOPS * WINDOW_HOPS
+    power = levels.power[:, :whole].reshape(sides, -1, WINDOW_HOPS).mean(axis=2, dtype=np.float64).max(axis=0)
+    return 10 * np.log10(np.maximum(power, 1e-14))
 
 
 def _held(levels: np.ndarray, windows: int) -> np.ndarray:

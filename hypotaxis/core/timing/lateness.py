@@ -11,6 +11,7 @@ import numpy as np
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore, WrongTempo
 from hypotaxis.core.timing.belief import AMBIGUOUS, Belief, Evidence, believe
 from hypotaxis.core.timing.hits import NOISE, Hits, find_hits, loose_hits, rough_onsets
+from hypotaxis.core.timing.levels import Levels
 from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, TwoValues, robust_line
 from hypotaxis.core.timing.moments import Moments
@@ -157,15 +158,22 @@ class Listened:
     """A recording whose coarse curves are known, so that several sets of moments can be measured against it.
 
     side: auto, left, right or mix; of a pair `auto` takes the clearer side, never the sum. impulses: such were sent, so
-    centres are read even where echoes make the hits long. progress: told the share (0–1) of the reading. Raises
-    NoSignal for silence, UnreadableFile for samples that are no numbers.
+    centres are read even where echoes make the hits long. levels: of those sides, where they are known, so that the
+    recording need not be read as a whole. progress: told the share (0–1) of the reading. Raises NoSignal for silence,
+    UnreadableFile for samples that are no numbers.
     """
 
     def __init__(
-        self, recording: Recording, *, side: str = "auto", impulses: bool = False, progress: Progress | None = None
+        self,
+        recording: Recording,
+        *,
+        side: str = "auto",
+        impulses: bool = False,
+        levels: Levels | None = None,
+        progress: Progress | None = None,
     ) -> None:
         self.recording, self.impulses = recording, impulses
-        self.curves = novelty(recording, _sides(recording, side), progress=progress)
+        self.curves = novelty(recording, _sides(recording, side), levels=levels, progress=progress)
         if not all(np.isfinite(curve.level).all() for curve in self.curves):
             raise UnreadableFile("The recording holds values that are no numbers. Export it again.")
         loudest = max(curve.loudest for curve in self.curves)
@@ -304,10 +312,15 @@ class Listened:
 
 
 def measure(
-    recording: Recording, moments: Moments, *, side: str = "auto", progress: Progress | None = None
+    recording: Recording,
+    moments: Moments,
+    *,
+    side: str = "auto",
+    levels: Levels | None = None,
+    progress: Progress | None = None,
 ) -> Lateness:
     """Lateness of a recording whose first frame is the moments' zero; see Listened."""
-    return Listened(recording, side=side, progress=progress).measure(moments)
+    return Listened(recording, side=side, levels=levels, progress=progress).measure(moments)
 
 
 def _close(lags: list[Lag]) -> list[Lag]:

@@ -101,7 +101,9 @@ def _together(recording: Recording, side: int, hits: Hits, rows: np.ndarray) -> 
     delays, likeness = np.empty(len(rows)), np.empty(len(rows))
     for start in range(0, len(rows), MOST_ALIKE):
         part = np.arange(start, min(start + MOST_ALIKE, len(rows)))
-        delays[part], likeness[part] = _delays(spectra(part), mean, size, slack)
+        # Few enough are all learnt from, and need not be read again.
+        these = learnt if len(sample) == len(rows) else spectra(part)
+        delays[part], likeness[part] = _delays(these, mean, size, slack)
     coherent = likeness >= ALIKE
     onset = hits.onset[rows].copy()
     late = _covered(hits, rows, learnt, turn, delay, alike, size, pre)

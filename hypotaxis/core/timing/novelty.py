@@ -12,23 +12,21 @@ from functools import cached_property
 
 import numpy as np
 
-from hypotaxis.core.timing.recording import MIX, Recording
+from hypotaxis.core.timing.levels import Levels, hop_of, levels_of
+from hypotaxis.core.timing.recording import Recording
 from hypotaxis.core.timing.running import highest_ending
-from hypotaxis.core.units import CLIP_RUN
 
-HOP_MS = 1.0
 LOOK_BACK = 22
 """Hops before a moment whose highest level counts as "just before": a period of the lowest usual bass note."""
 AHEAD = 8
 RISE_CAP = 2.5
 """Rises count up to this (about 22 dB), so that no single loud hit decides."""
 SEGMENT_S = 20.0
+SELECTED = 200_000
+"""Hops, 200 s of them, that say what a longer recording rests at."""
 MAX_DRIFT_PPM = 360.0
 SEARCH_MS = (-40.0, 290.0)
 """Searched more widely than accepted, so that a lateness outside the range is seen rather than mistaken."""
-BANDS = 3
-"""The signal itself, its first and its second difference."""
-HOPS_A_BLOCK = 1024
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,74 +73,21 @@ class Lag:
     score: float
 
 
-def hop_of(rate: int) -> int:
-    """Samples a hop."""
-    return max(1, round(rate * HOP_MS / 1000))
-
-
 def novelty(
-    recording: Recording, sides: tuple[int, ...] = (0,), *, progress: Callable[[float], None] | None = None
+    recording: Recording,
+    sides: tuple[int, ...] = (0,),
+    *,
+    levels: Levels | None = None,
+    progress: Callable[[float], None] | None = None,
 ) -> list[Novelty]:
-    """The curves of some sides in one reading of the recording; progress is told the share that has been read."""
+    """The curves of some sides, in one reading of the recording where the levels of these sides are not known; progress
+    is told the share that has been read."""
+    known = levels or levels_of(recording, sides, progress)
     hop = hop_of(recording.rate)
-    count = recording.frames // hop
-    levels = np.zeros((len(sides), BANDS, count), dtype=np.float32)
-    clips = [_Plateau(recording.steps) for _ in sides]
-    tails = [np.zeros(2, dtype=np.float32) for _ in sides]
-    at = 0
-    for block in recording.blocks(HOPS_A_BLOCK * hop):
-        hops = len(block) // hop
-        for row, side in enumerate(sides):
-            signal = block.mean(axis=1, dtype=np.float32) if side == MIX else block[:, side]
-            clips[row].feed(signal)
-            if at == 0:
-                tails[row][:] = signal[:1]
-            joined = np.concatenate([tails[row], signal])
-            tails[row] = joined[-2:]
-            for band in range(BANDS):
-                part = joined[2 - band :][: hops * hop]
-                levels[row, band, at : at + hops] = _level(part.reshape(hops, hop))
-                joined = np.diff(joined)
-        at += hops
-        if progress and at % (64 * HOPS_A_BLOCK) == 0:
-            progress(at / max(count, 1))
     return [
-        Novelty(
-            side,
-            _rises_of(levels[row]),
-            levels[row, 0],
-            float(np.percentile(levels[row, 0], 10)) if count else 0.0,
-            hop,
-            clips[row].found,
-        )
-        for row, side in enumerate(sides)
+        Novelty(side, _rises_of(rows), rows[0], _floor(rows[0]), hop, clipped)
+        for side, rows, clipped in zip(sides, known.hops, known.clipped, strict=True)
     ]
-
-
-class _Plateau:
-    """Three or more equal samples at the format's extreme; a float file that goes beyond 1.0 is not clipped."""
-
-    def __init__(self, steps: int | None) -> None:
-        self.extremes = (1.0,) if steps is None else (1.0 - 1.0 / steps, 1.0)
-        self.plain_float = steps is None
-        self.tail = np.zeros(0, dtype=np.float32)
-        self.seen = self.beyond = False
-
-    @property
-    def found(self) -> bool:
-        return self.seen and not self.beyond
-
-    def feed(self, signal: np.ndarray) -> None:
-        """Take in the next samples."""
-        low, high = float(signal.min(initial=0.0)), float(signal.max(initial=0.0))
-        self.beyond = self.beyond or (self.plain_float and max(high, -low) > 1.0)
-        joined = np.concatenate([self.tail, signal])
-        self.tail = joined[-(CLIP_RUN - 1) :]
-        if self.seen or max(high, -low) < min(self.extremes):
-            return
-        top = np.float32(self.extremes[0])
-        for full in (joined == top, joined == np.float32(-1.0)):
-            self.seen = self.seen or bool((full[:-2] & full[1:-1] & full[2:]).any())
 
 
 def spectral_novelty(recording: Recording, plain: Novelty) -> Novelty:
@@ -176,12 +121,6 @@ def spectral_novelty(recording: Recording, plain: Novelty) -> Novelty:
     return replace(plain, rises=(rises * RISE_CAP).astype(np.float32))
 
 
-def _level(hops: np.ndarray) -> np.ndarray:
-    """Half the peak-to-peak of each row; turned round first, which is faster than reducing short rows."""
-    turned = np.ascontiguousarray(hops.T)
-    return (turned.max(axis=0) - turned.min(axis=0)) / 2
-
-
 def _rises_of(levels: np.ndarray) -> np.ndarray:
     rises = np.zeros(levels.shape[1], dtype=np.float32)
     for level in levels if levels.shape[1] else ():
@@ -202,10 +141,15 @@ def _swells(level: np.ndarray) -> np.ndarray:
     return np.clip(coming - before, 0.0, RISE_CAP)
 
 
+def _floor(level: np.ndarray) -> float:
+    """The level under which a tenth of it lies; of a long one, of an even selection."""
+    return float(np.percentile(level[:: max(1, len(level) // SELECTED)], 10)) if len(level) else 0.0
+
+
 def _log_levels(level: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(natural log of each level, highest of it over the LOOK_BACK hops before)."""
     top = float(level.max())
-    floor = float(np.percentile(level, 10))
+    floor = _floor(level)
     # Below 50 dB under the peak, or hardly above the background, a rise is no event.
     ground = max(top * 10 ** (-50 / 20), min(floor * 1.5, top * 0.1), 1e-9)
     log = np.log(level + np.float32(ground))
@@ -233,7 +177,6 @@ def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:
         index = part[:, None] + (lags - first)[None, :] + 8
         index = np.clip(index, 0, len(padded) - 1)
         np.add.at(table, segments[start : start + 4096], padded[index])
-    table = _smooth(table)
     centres = (
         np.array(
             [times[segments == number].mean() if (segments == number).any() else 0.0 for number in range(len(table))]
@@ -246,8 +189,9 @@ def best_lags(curve: Novelty, positions: np.ndarray, rate: int) -> list[Lag]:
     grid = grid - grid[np.argmin(np.abs(grid))]
     # Of equal fits the smallest drift is the likeliest.
     grid = grid[np.argsort(np.abs(grid), kind="stable")]
-    drift = float(max(grid, key=lambda ppm: _sum_along(table, centres * ppm / 1000 / hop_ms).max()))
-    summed = _sum_along(table, centres * drift / 1000 / hop_ms)
+    turned = _turned(_smooth(table))
+    drift = float(max(grid, key=lambda ppm: _sum_along(turned, centres * ppm / 1000 / hop_ms).max()))
+    summed = _sum_along(turned, centres * drift / 1000 / hop_ms)
     total = float(summed.max())
     if total <= 0:
         return []
@@ -268,7 +212,13 @@ def _smooth(table: np.ndarray) -> np.ndarray:
     return sum(weight * wide[:, at : at + table.shape[1]] for at, weight in enumerate(kernel))
 
 
-def _sum_along(table: np.ndarray, shifts: np.ndarray) -> np.ndarray:
-    """Sum of the rows, each moved earlier by its shift; what leaves at one end comes back at the other."""
-    columns = (np.arange(table.shape[1]) + np.rint(shifts).astype(int)[:, None]) % table.shape[1]
-    return np.take_along_axis(table, columns, axis=1).sum(axis=0)
+def _turned(table: np.ndarray) -> np.ndarray:
+    """A view of each row moved earlier by 0, 1, 2 … places, shape (rows, places, columns); what leaves at one end comes
+    back at the other."""
+    twice = np.concatenate([table, table[:, :-1]], axis=1)
+    return np.lib.stride_tricks.sliding_window_view(twice, table.shape[1], axis=1)
+
+
+def _sum_along(turned: np.ndarray, shifts: np.ndarray) -> np.ndarray:
+    """Sum of the rows, each moved earlier by its shift."""
+    return turned[np.arange(len(turned)), np.rint(shifts).astype(int) % turned.shape[1]].sum(axis=0)

@@ -12,13 +12,15 @@ import numpy as np
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.audio import open_sound
+from hypotaxis.core.formats.wave import PackedSamples
 
 MIX = 2
 SIDE_NAMES = {0: "left", 1: "right", MIX: "mix"}
 SIDES = {"mono": 0} | {name: side for side, name in SIDE_NAMES.items()}
 HELD_SAMPLES = 16_000_000
 """A recording of up to so many samples (64 MB) is kept in memory; a longer one is read as it is needed."""
-CHUNK = 1 << 19
+CHUNK, AHEAD = 1 << 19, 1 << 12
+"""Frames read at once where all are wanted, and where pieces are: the next one may lie far behind."""
 _EXTREMES = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
 
 
@@ -41,7 +43,7 @@ class HeldRecording:
     """Samples in memory, shape (frames,) or (frames, 1 or 2)."""
 
     def __init__(self, samples: np.ndarray, rate: int, steps: int | None = None) -> None:
-        self.samples = samples.reshape(len(samples), -1)
+        self.samples = samples[:, None] if samples.ndim == 1 else samples
         self.rate, self.steps = rate, steps
         self.frames, self.channels = self.samples.shape
 
@@ -60,6 +62,7 @@ class FileRecording:
         self.stream = open_sound(path)
         self.rate, self.frames, self.channels = self.stream.samplerate, self.stream.frames, self.stream.channels
         self.steps = steps_of(self.stream.subtype)
+        self._packed = PackedSamples.of(path, self.channels) if self.stream.subtype == "PCM_24" else None
         self._start, self._chunk = 0, np.zeros((0, self.channels), dtype=np.float32)
 
     def blocks(self, size: int) -> Iterator[np.ndarray]:
@@ -82,15 +85,20 @@ class FileRecording:
 
     def held(self) -> HeldRecording:
         """The whole of it in memory."""
-        blocks = list(self.blocks(CHUNK))
-        return HeldRecording(np.concatenate(blocks), self.rate, self.steps)
+        none = np.zeros((0, self.channels), dtype=np.float32)
+        return HeldRecording(np.concatenate([none, *self.blocks(CHUNK)]), self.rate, self.steps)
 
     def piece(self, side: int, first: int, last: int) -> np.ndarray:
         begin, end = max(0, first), min(self.frames, last)
+        if self._packed is not None:
+            there = self._packed.read(begin, max(begin, end))
+            if len(there) < end - begin:
+                raise self._breaks_off(begin + len(there))
+            return side_of(padded(there, first - begin, last - begin), side)
         if end > begin and not (self._start <= begin and end <= self._start + len(self._chunk)):
             self.stream.seek(begin)
             self._start = begin
-            self._chunk = self.stream.read(max(CHUNK, end - begin), dtype="float32", always_2d=True)
+            self._chunk = self.stream.read(max(AHEAD, end - begin), dtype="float32", always_2d=True)
         return side_of(padded(self._chunk, first - self._start, last - self._start), side)
 
 

@@ -65,12 +65,13 @@ def swung(count: int, bpm: float = 96.0, percent: float = 58.0) -> np.ndarray:
 
 
 def harmonics(t: np.ndarray, hz: float, count: int, damping: float) -> np.ndarray:
-    """Partials n of weight 1/n that decay n times as fast as the first."""
+    """Partials n of weight 1/n that decay n times as fast as the first; each until it is over (100 dB down)."""
     turn = np.exp((2j * np.pi * hz - damping) * t)
     power, total = turn.copy(), turn.imag.copy()
     for number in range(2, count + 1):
-        power *= turn
-        total += power.imag / number
+        live = np.searchsorted(t, 11.5 / (damping * number)) if damping else len(t)
+        power = power[:live] * turn[:live]
+        total[:live] += power.imag / number
     return total
 
 

@@ -5,6 +5,7 @@ from django.test import SimpleTestCase
 
 from hypotaxis.core.timing.belief import many_extra, many_missed
 from hypotaxis.core.timing.doubt import sound_unwritten
+from hypotaxis.core.timing.levels import levels_of
 from hypotaxis.core.timing.recording import HeldRecording
 
 RATE = 8000
@@ -25,7 +26,7 @@ class DoubtTest(SimpleTestCase):
     def begins(self, made: np.ndarray, *spans) -> float | None:
         """In seconds."""
         rows = np.array(spans, dtype=float).reshape(-1, 2) * RATE
-        found = sound_unwritten(HeldRecording(made, RATE), rows, BEAT)
+        found = sound_unwritten(levels_of(HeldRecording(made, RATE), (0,)), RATE, rows, BEAT)
         return None if found is None else found / RATE
 
     def test_counts_from_which_hits_speak_against_a_recording(self):

@@ -8,9 +8,10 @@ from hypotaxis.core.errors import NoAnswer, SoundLost
 from hypotaxis.core.timing.belief import many_extra, many_missed
 from hypotaxis.core.timing.doubt import Doubt, of_measurement, sound_unwritten
 from hypotaxis.core.timing.lateness import FEWEST_HITS, Listened
+from hypotaxis.core.timing.levels import Levels, kept_levels, levels_of
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.timing.moments import distinct_moments
-from hypotaxis.core.timing.recording import open_recording
+from hypotaxis.core.timing.recording import Recording, open_recording
 from hypotaxis.records import audio
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import load_plan, notes_in_bars, notes_of
@@ -30,8 +31,11 @@ def doubts_of(take: Take, found: Measurement | None) -> list[Doubt]:
     try:
         with audio.told_when_lost(take.file):
             recording = open_recording(audio.take_path(take.file))
-            begins = _sound_begins(take, recording, found.lateness_ms) if found else None
-            cause = _played_by(take, recording) if foreign or begins is not None else ""
+            form = {"rate": recording.rate, "sides": recording.channels, "frames": recording.frames}
+            levels = kept_levels(audio.levels_path(take.file), **form)
+            levels = levels or levels_of(recording, range(recording.channels))
+            begins = _sound_begins(take, levels, found.lateness_ms) if found else None
+            cause = _played_by(take, recording, levels) if foreign or begins is not None else ""
     except SoundLost:
         return []
     if begins is not None:
@@ -50,7 +54,7 @@ def _answered_too(take: Take) -> list[str]:
     return [one.told for one in watched if not one.tracks or mine in one.tracks]
 
 
-def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
+def _sound_begins(take: Take, levels: Levels, lateness_ms: float) -> int | None:
     """The bar from which sound is in it that no note of its track accounts for."""
     tempo = take.run.tempo_map
     notes = notes_of(take.track)
@@ -66,13 +70,13 @@ def _sound_begins(take: Take, recording, lateness_ms: float) -> int | None:
     beat = float(tempo.samples_at(first + tempo.ticks_per_quarter, take.sample_rate)) - float(
         tempo.samples_at(first, take.sample_rate)
     )
-    at = sound_unwritten(recording, spans, beat)
+    at = sound_unwritten(levels, take.sample_rate, spans, beat)
     if at is None:
         return None
     return tempo.position(max(0, tempo.tick_at_us((at + take.first_sample) * 1e6 / take.sample_rate))).bar
 
 
-def _played_by(take: Take, recording) -> str:
+def _played_by(take: Take, recording: Recording, levels: Levels) -> str:
     """Which other track of the session plays what is in it, in a sentence; "" where none does."""
     tempo, rate = take.run.tempo_map, take.sample_rate
 
@@ -84,7 +88,7 @@ def _played_by(take: Take, recording) -> str:
     plan = load_plan(take.session.rig)
     best, likeliest = LIKE_IT, ""
     try:
-        listened = Listened(recording)
+        listened = Listened(recording, levels=levels)
     except NoAnswer:
         return ""
     for track in take.session.tracks.exclude(uid=take.track_id)[:MOST_TRIED]:

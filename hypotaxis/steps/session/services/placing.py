@@ -1,18 +1,17 @@
 """Lateness of takes, and their placement."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
-from hypotaxis.core.errors import NoAnswer, SoundLost, WrongScore
+from hypotaxis.core.errors import NoAnswer, SoundLost
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.gaps import clear_of
 from hypotaxis.core.timing.against import Difference, compare
 from hypotaxis.core.timing.aligning import anchor_samples, fitted
-from hypotaxis.core.timing.doubt import Doubt
-from hypotaxis.core.timing.lateness import Listened, measure
-from hypotaxis.core.timing.measurement import hits_of, measurement_of
+from hypotaxis.core.timing.hearing import Heard, ToHear, hear_each
+from hypotaxis.core.timing.lateness import Listened
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import open_recording
 from hypotaxis.core.timing.report import SURE_ENOUGH
@@ -71,37 +70,50 @@ def shift_samples(take: Take) -> float:
     return take.part.shift_ms * take.sample_rate / 1000 if take.part else 0.0
 
 
-def measure_take(take: Take, progress: Callable[[float], None] | None = None) -> None:
-    """Measure a take against its notes and store the answer, or the reason why there is none. progress: told the share
-    done; what it raises ends it, and nothing is stored."""
+def measure_each(takes: Sequence[Take], tell: Callable[[float], None]) -> Iterator[Take]:
+    """Measure takes against their notes and store the answers, or the reasons why there are none; each in its turn is
+    yielded then. tell: told the share done; what it raises ends it, and no more is stored."""
+    asked = {take.uid: _to_hear(take) for take in takes}
+    answers = hear_each([one for one in asked.values() if isinstance(one, ToHear)], tell)
+    for take in takes:
+        one = asked[take.uid]
+        if isinstance(one, ToHear):
+            _store(take, next(answers))
+        else:
+            take.unmeasured = one
+            take.save(update_fields=["unmeasured"])
+        yield take
+    answers.close()
+
+
+def _to_hear(take: Take) -> ToHear | str:
+    """What a take is measured by, or why it is not."""
     if take.part and take.part.sends:
-        take.unmeasured = NOT_MEASURED
-        take.save(update_fields=["unmeasured"])
-        return
+        return NOT_MEASURED
     positions, notes = beat_positions(take) if take.is_reference else note_positions(take)
     if not len(positions):
-        take.unmeasured = NO_NOTES
-        take.save(update_fields=["unmeasured"])
-        return
+        return NO_NOTES
     arrive = positions + shift_samples(take) - take.first_sample
     # Nothing is measured across a gap: silence stands there, and its end is an edge that nobody played.
     clear = clear_of(take.gaps, arrive, take.sample_rate)
     moments = distinct_moments(arrive[clear], take.sample_rate, notes[clear])
-    doubts: list[Doubt] = []
+    return ToHear(audio.take_path(take.file), take.frames, moments, audio.levels_path(take.file))
+
+
+def _store(take: Take, answer: Callable[[], Heard]) -> None:
     try:
         with audio.told_when_lost(take.file):
-            answer = measure(open_recording(audio.take_path(take.file)), moments, progress=progress)
-    except (NoAnswer, SoundLost) as error:
-        take.measurement, take.hits, take.unmeasured = None, [], str(error)
-        if isinstance(error, WrongScore):
-            doubts = doubts_of(take, None)
-    else:
-        take.measurement, take.hits = to_json(measurement_of(answer)), to_json(hits_of(answer))
-        take.unmeasured = ""
-        # Of a click no notes are written.
-        doubts = [] if take.is_reference else doubts_of(take, take.measured)
-    take.doubts, take.accepted = to_json(doubts), False
+            heard = answer()
+    except SoundLost as error:
+        heard = Heard(refusal=str(error))
+    measured = heard.measurement
+    take.measurement, take.hits = (to_json(measured) if measured else None), to_json(heard.hits)
+    take.unmeasured = heard.refusal
+    # Of a click no notes are written.
+    asked = heard.wrong_score or (measured is not None and not take.is_reference)
+    take.doubts, take.accepted = to_json(doubts_of(take, measured) if asked else []), False
     take.save(update_fields=["measurement", "hits", "unmeasured", "doubts", "accepted"])
+    audio.forget_levels(take.file)
 
 
 def is_sure_enough(take: Take) -> bool:

@@ -6,7 +6,6 @@ and placed by work of its own, so that the next pass need not wait for it.
 """
 
 import logging
-import math
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing, suppress
@@ -18,14 +17,13 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, SoundLost, StudioTrouble
+from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, StudioTrouble
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.mixing.desk import COUNTED, OFF
 from hypotaxis.core.mixing.joined import Joined
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats
 from hypotaxis.core.session.beside import PlayedBeside
-from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.passes import (
     OPEN_S,
     ArmedTrack,
@@ -50,10 +48,11 @@ from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_
 from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.records.writing import WantedTake, WritingBeside, WrittenTake, write_takes
 from hypotaxis.steps.session.services.coming import Coming, record_led
 from hypotaxis.steps.session.services.placing import (
     is_sure_enough,
-    measure_take,
+    measure_each,
     place,
     place_by_click,
     place_by_instrument,
@@ -63,6 +62,8 @@ from hypotaxis.steps.session.services.placing import (
 log = logging.getLogger(__name__)
 
 SHORTEST_S = 0.1
+LONG_S = 60.0
+"""From so long a pass on its takes are written while it runs: a process of its own is worth its start then."""
 REFERENCE_DB = -6.0
 """How loud the click is that is recorded beside a pass."""
 TO_THE_BAR, UNTIL_STOP = LED = ("led", "until stop")
@@ -212,10 +213,28 @@ def record(job_uid: str) -> None:
         if reporter is None:
             return
         run = Pass.objects.select_related("session__rig").get(job_id=job_uid)
-        try:
-            _run(run, reporter)
-        finally:
-            keep_takes(run)
+        with ExitStack() as stack:
+            beside = _writing_beside(run)
+            if beside:
+                stack.callback(beside.end)
+            try:
+                _run(run, reporter)
+            finally:
+                keep_takes(run, beside)
+
+
+def _writing_beside(run: Pass) -> WritingBeside | None:
+    """What writes the takes of a long pass while it runs; None of one whose takes are soon made, and where it is not
+    known before what they are."""
+    setup = run.frozen
+    if setup.led_by or setup.loops or setup.seconds < LONG_S:
+        return None
+    wanted = [one.wanted for one in _wanted_of(run, setup, 0, setup.every_round[0])]
+    try:
+        return WritingBeside(audio.partial_path(str(run.uid)), len(setup.inputs), setup.rate, wanted)
+    except OSError:
+        log.exception("no writer beside pass %s; its takes are made at its end", run.uid)
+        return None
 
 
 def _run(run: Pass, reporter: Reporter) -> None:
@@ -348,15 +367,16 @@ def _moments(run: Pass, setup: PassSetup) -> np.ndarray:
     return run.tempo_map.samples_at(every, setup.rate) - (first.first_sample - first.start)
 
 
-def keep_takes(run: Pass) -> None:
-    """Make takes of what a pass has recorded so far, and ask for them to be measured. Safe to repeat."""
+def keep_takes(run: Pass, beside: WritingBeside | None = None) -> None:
+    """Make takes of what a pass has recorded so far, and ask for them to be measured. Safe to repeat. beside: what has
+    been writing them meanwhile."""
     partial = audio.partial_path(str(run.uid))
     if partial.exists():
         setup = run.frozen
         _cut_open_end(run, setup, partial)
         frames = partial.stat().st_size // (4 * len(setup.inputs))
         if frames >= SHORTEST_S * setup.rate and (run.led or not setup.led_by):
-            _make_takes(run, setup, partial, frames)
+            _make_takes(run, setup, partial, beside)
         partial.unlink()
     if run.takes.waiting().exists():
         ask_to_measure(run)
@@ -374,28 +394,42 @@ def _cut_open_end(run: Pass, setup: PassSetup, partial: Path) -> None:
     run.save(update_fields=["last_bar"])
 
 
-def _make_takes(run: Pass, setup: PassSetup, partial, frames: int) -> None:
+@dataclass(frozen=True)
+class _ToMake:
+    """A take that a pass makes: of which part by which return, in which time round."""
+
+    part: RecordedPart
+    back: RecordedReturn
+    number: int
+    wanted: WantedTake
+
+
+def _wanted_of(run: Pass, setup: PassSetup, number: int, one: Round) -> list[_ToMake]:
+    """What a time round makes that is not kept yet."""
+    tracks = {str(uid) for uid in run.session.tracks.values_list("uid", flat=True)}
+    kept = {(str(track), back) for track, back in run.takes.filter(round=number).values_list("track_id", "return_uid")}
+    return [
+        _ToMake(part, back, number, WantedTake(tuple(back.columns), one.start, one.frames, one.first_sample))
+        for part in setup.parts
+        for back in (*_reference_of(setup, part), *part.returns)
+        if part.track in tracks and (part.track, back.uid) not in kept
+    ]
+
+
+def _make_takes(run: Pass, setup: PassSetup, partial: Path, beside: WritingBeside | None) -> None:
     """Takes of all that is not kept yet, one time round after the other, in one reading of what came."""
-    tracks = {str(track.uid): track for track in run.session.tracks.all()}
-    kept = set(run.takes.values_list("track_id", "return_uid", "round"))
-    shortest = SHORTEST_S * setup.rate
+    width = len(setup.inputs)
+    frames = partial.stat().st_size // (4 * width)
+    written = beside.keep() if beside else {}
     for number, one in enumerate(run.rounds_of(frames)):
-        came = min(one.frames, frames - one.start)
-        if came < shortest:
+        if frames - one.start < SHORTEST_S * setup.rate:
             return
-        with ExitStack() as stack:
-            wanted = []
-            for part in setup.parts:
-                for back in (*_reference_of(setup, part), *part.returns):
-                    if part.track in tracks and (tracks[part.track].uid, back.uid, number) not in kept:
-                        wanted.append(_Coming(part, back, setup, (number, one), came))
-                        stack.callback(wanted[-1].file.drop)
-            width = len(setup.inputs)
-            for block in audio.partial_blocks(partial, width, came, first=one.start) if wanted else ():
-                for take in wanted:
-                    take.feed(block)
-            for take in wanted:
-                take.keep(run, tracks[take.part.track], setup)
+        here = _wanted_of(run, setup, number, one)
+        if any(take.wanted not in written for take in here):
+            wanted = [take.wanted for take in here]
+            written |= zip(wanted, write_takes(partial, width, setup.rate, wanted), strict=True)
+        for take in here:
+            _keep_take(run, setup, take, written[take.wanted])
 
 
 def _reference_of(setup: PassSetup, part: RecordedPart) -> Sequence[RecordedReturn]:
@@ -406,58 +440,36 @@ def _reference_of(setup: PassSetup, part: RecordedPart) -> Sequence[RecordedRetu
     return (RecordedReturn(found.loop, found.name, (found.column,), setup.names[found.column]),)
 
 
-class _Coming:
-    """A take on its way into its file, with the meters of its sides. time_round: which of the pass it is."""
-
-    def __init__(
-        self, part: RecordedPart, back: RecordedReturn, setup: PassSetup, time_round: tuple[int, Round], frames: int
-    ) -> None:
-        self.part, self.back, self.frames = part, back, frames
-        self.number, self.round = time_round
-        self.columns = list(back.columns)
-        self.meters = [InputMeter("") for _ in back.columns]
-        self.file = audio.TakeFile(
-            rate=setup.rate, channels=len(back.columns), frames=frames, first_sample=self.round.first_sample
-        )
-
-    def feed(self, block: np.ndarray) -> None:
-        mine = block[:, self.columns]
-        for column, meter in enumerate(self.meters):
-            meter.feed(mine[:, column])
-        self.file.feed(mine)
-
-    def keep(self, run: Pass, track: Track, setup: PassSetup) -> None:
-        file = self.file.keep()
-        peak = max(meter.peak_db for meter in self.meters)
-        with transaction.atomic():
-            Take.objects.create(
-                session=run.session,
-                track=track,
-                run=run,
-                number=(run.session.takes.aggregate(Max("number"))["number__max"] or 0) + 1,
-                instrument_uid=self.part.instrument,
-                instrument_name=self.part.instrument_name,
-                returns_text=self.back.returns_text,
-                return_uid=self.back.uid,
-                return_name=self.back.name,
-                beside=self.back is not self.part.returns[-1],
-                inverted=self.back.inverted,
-                file=file,
-                sample_rate=setup.rate,
-                channels=len(self.columns),
-                frames=self.frames,
-                first_sample=self.round.first_sample,
-                round=self.number,
-                home_trim_db=self.part.home_trim_db,
-                clipped=sum(meter.clips for meter in self.meters),
-                peak_db=None if peak == -math.inf else peak,
-                complete=self._is_whole(run, setup),
-            )
-
-    def _is_whole(self, run: Pass, setup: PassSetup) -> bool:
-        if run.led:
-            return run.led_run.whole
-        return self.frames >= self.round.frames or (setup.open_end and not setup.loops)
+@transaction.atomic
+def _keep_take(run: Pass, setup: PassSetup, take: _ToMake, written: WrittenTake) -> None:
+    part, back = take.part, take.back
+    if run.led:
+        whole = run.led_run.whole
+    else:
+        whole = written.frames >= take.wanted.frames or (setup.open_end and not setup.loops)
+    Take.objects.create(
+        session=run.session,
+        track_id=part.track,
+        run=run,
+        number=(run.session.takes.aggregate(Max("number"))["number__max"] or 0) + 1,
+        instrument_uid=part.instrument,
+        instrument_name=part.instrument_name,
+        returns_text=back.returns_text,
+        return_uid=back.uid,
+        return_name=back.name,
+        beside=back is not part.returns[-1],
+        inverted=back.inverted,
+        file=written.file,
+        sample_rate=setup.rate,
+        channels=len(back.columns),
+        frames=written.frames,
+        first_sample=take.wanted.first_sample,
+        round=take.number,
+        home_trim_db=part.home_trim_db,
+        clipped=written.clips,
+        peak_db=written.peak_db,
+        complete=whole,
+    )
 
 
 def ask_to_measure(run: Pass) -> None:
@@ -561,9 +573,7 @@ def measure_takes(job_uid: str) -> None:
         run = Pass.objects.select_related("session__rig").get(measuring_id=job_uid)
         # What is recorded beside them first, since others may stand by it.
         left = list(run.takes.waiting().order_by("-beside", "number"))
-        for place_in_row, take in enumerate(left):
-            measure_take(take, lambda share, done=place_in_row: reporter.tell((done + share) / len(left)))
-            read_figures(take)
+        for take in measure_each(left, reporter.tell):
             if run.place and take.is_loose and (click := reference_take(run)):
                 place_by_click(take, click)
             elif run.place and take.part and take.part.sends:
@@ -573,14 +583,9 @@ def measure_takes(job_uid: str) -> None:
                 place(take)
 
 
-def read_figures(take: Take) -> None:
-    """Read what there is to say of a take's sound, once; of one whose sound is lost nothing is."""
-    with suppress(SoundLost):
-        audio.figures(take.file, rate=take.sample_rate, channels=take.channels, frames=take.frames)
-
-
 def rescue_partial_takes() -> None:
     """At the start of the worker: what a pass had recorded when the program died becomes takes."""
+    audio.forget_unfinished()
     for path in audio.folder("partial").glob("*.f32"):
         run = Pass.objects.filter(uid=path.stem).first()
         if run is None:
