@@ -115,3 +115,11 @@ class Gone(HypotaxisError):
 
 class NothingToUndo(HypotaxisError):
     """The journal has nothing left to take back or to repeat."""
+
+
+class BadPattern(HypotaxisError):
+    """A pattern of file names that names nothing."""
+
+
+class CannotHandOver(HypotaxisError):
+    """There is nothing to hand over, or no room for it."""

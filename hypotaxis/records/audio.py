@@ -73,6 +73,17 @@ def write_whole(name: str, ending: str, write: Callable[[BinaryIO], object]) -> 
         made.unlink(missing_ok=True)
 
 
+@contextmanager
+def scratch(name: str, ending: str) -> Iterator[Path]:
+    """A file in a folder that is gone afterwards."""
+    with _begun(name, ending) as stream:
+        path = Path(stream.name)
+    try:
+        yield path
+    finally:
+        path.unlink(missing_ok=True)
+
+
 def made_once(name: str, file: str, write: Callable[[BinaryIO], object], *, keep: int) -> Path:
     """A file that can be made again, of this name in a folder: made where it is missing, whole before it is there, so
     that two who ask at once get one and the same. keep: how many of its kind stay, the newest."""
@@ -174,7 +185,7 @@ def _begun(name: str, ending: str) -> BinaryIO:
 
 def forget_unfinished() -> None:
     """Of takes that nobody goes on with, since whoever wrote them died, leave nothing."""
-    for name in ("takes", "levels"):
+    for name in ("takes", "levels", "archives"):
         for path in folder(name).glob(f"*{PART}"):
             with suppress(FileNotFoundError):
                 if time.time() - path.stat().st_mtime > UNFINISHED_S:

@@ -59,6 +59,22 @@ def asked_before(token: str) -> Job | None:
     return Job.objects.filter(token=token[:LONG_TOKEN]).first() if token else None
 
 
+def ask(kind: str, *, about: str, request: dict, token: str = "") -> Job:
+    """Begin work and hand it over; a form that is sent twice has one job. Not inside a transaction, which the worker
+    would not see the end of."""
+    with transaction.atomic():
+        if before := asked_before(token):
+            return before
+        job = begin(kind, about=about, request=request, token=token)
+    hand_over(job)
+    return job
+
+
+def newest(kind: str, about: str) -> Job | None:
+    """The last one of a kind that was asked for."""
+    return Job.objects.filter(kind=kind, about=about).last()
+
+
 def hand_over(job: Job) -> None:
     """Queue a job's work, after the transaction that stored it. Where that fails the job is failed, and NotBegun says
     so; nothing waits for a worker that will never hear of it."""

@@ -11,7 +11,7 @@ import numpy as np
 import soundfile
 
 from hypotaxis.core.mixing.figures import Figures
-from hypotaxis.core.mixing.joined import Piece, joined
+from hypotaxis.core.mixing.joined import Piece, Read, joined
 from hypotaxis.core.mixing.seams import Seam, find_seam
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.session.standing import Stretch, standing
@@ -21,6 +21,8 @@ from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import notes_of
 
 KEPT = 40
+FADE_S = 0.01
+"""How long what is cut off at a bar line takes to be silent."""
 AIM_LUFS, ROOM_DB = -23.0, 1.0
 """How loud takes are heard (EBU R 128), or less where one of them would leave less room below full scale then."""
 
@@ -36,11 +38,19 @@ class Joint:
 
 class TrackSound:
     """The takes of a track by its own return, as sound. only_placed: without those that are not placed; arrived: each
-    where it arrived, and not where it stands."""
+    where it arrived, and not where it stands; plain: as recorded, without home trim, gain and polarity."""
 
-    def __init__(self, track: Track, takes: list[Take], *, only_placed: bool = False, arrived: bool = False) -> None:
+    def __init__(
+        self,
+        track: Track,
+        takes: list[Take],
+        *,
+        only_placed: bool = False,
+        arrived: bool = False,
+        plain: bool = False,
+    ) -> None:
         takes = [take for take in takes if take.placement is not None or not only_placed]
-        self._arrived = arrived
+        self._arrived, self._plain = arrived, plain
         self.track, self.takes = track, {str(take.uid): take for take in takes if not take.lost}
         self.tempo = track.session.tempo_map
         self.rate = takes[0].sample_rate if takes else track.session.rig.sample_rate
@@ -58,11 +68,13 @@ class TrackSound:
     @property
     def span(self) -> tuple[int, int]:
         """Session positions between which there is anything to hear."""
-        bars = [take.bars for take in self.takes.values()]
+        bars = [take.bars_left for take in self.takes.values()]
         bars += [(one.first_bar, one.last_bar) for one in self.stretches if one.moved]
         first, last = min(bar for bar, _ in bars), max(bar for _, bar in bars)
-        rings = [take.start + take.frames for take in self.takes.values() if take.bars[1] == last]
-        ends = max([round(self.bar_at(last + 1) + TAIL_S * self.rate), *rings])
+        rings = [take.start + take.frames for take in self.takes.values() if take.bars_left[1] == take.bars[1] == last]
+        over = self.bar_at(last + 1)
+        cut = all(self._is_cut(one) for one in self.stretches if one.last_bar == last)
+        ends = max([round(over if cut and self.stretches else over + TAIL_S * self.rate), *rings])
         return round(self.bar_at(first) - LEAD_IN_S * self.rate), ends
 
     def figures(self, take: Take) -> Figures:
@@ -122,9 +134,25 @@ class TrackSound:
             ends = self.stretches[number + 1].first_bar if number + 1 < len(self.stretches) else None
             whole = number == 0 and not one.moved and one.first_bar == take.bars[0]
             begins = seam.place if seam else (first if whole else round(self.bar_at(one.first_bar)))
-            over = following.place if following else (last if ends is None else round(self.bar_at(one.last_bar + 1)))
-            found.append(Piece(self._read_of(one, take.factor), begins, over, seam))
+            cut = following is None and self._is_cut(one)
+            at_bar = ends is not None or cut
+            over = following.place if following else (round(self.bar_at(one.last_bar + 1)) if at_bar else last)
+            read = self._read_of(one, 1.0 if self._plain else take.factor)
+            found.append(Piece(self._faded(read, over) if cut else read, begins, over, seam))
         return found
+
+    def _is_cut(self, one: Stretch) -> bool:
+        """Whether the take that stands there goes on behind it."""
+        return self.takes[one.uid].bars[1] + one.moved > one.last_bar
+
+    def _faded(self, read: Read, over: int) -> Read:
+        """The same, silent from `over` on, without a click."""
+        fade = round(FADE_S * self.rate)
+
+        def faded(first: int, last: int) -> np.ndarray:
+            return read(first, last) * np.clip((over - np.arange(first, last)) / fade, 0, 1)[:, None]
+
+        return faded
 
     def _read_of(self, one: Stretch, factor: float):
         """What stands in a stretch, by session position."""

@@ -80,6 +80,7 @@ class OnJackTest(BrowserTest):
         self.see("placed by −")
         self.assertLess(abs(Take.objects.get().placement), 8 * PERIOD)
         self.press("6")
+        self.unfold("Single files")
         with self.page.expect_download() as wave:
             self.page.get_by_role("link", name="With its time reference").click()
         with open(wave.value.path(), "rb") as stream:

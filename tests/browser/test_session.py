@@ -85,9 +85,10 @@ class SessionTest(BrowserTest):
         self.see("hits used")
         self.press("6")
         self.see("The files begin 1 bar before bar 1")
+        self.unfold("Single files")
         with self.page.expect_download() as wave:
             self.page.get_by_role("link", name="With its time reference").click()
-        self.assertEqual(wave.value.suggested_filename, "tide-tables-alder-kit-take-1.wav")
+        self.assertEqual(wave.value.suggested_filename, "Tide Tables Alder kit take 1.wav")
         with open(wave.value.path(), "rb") as stream:
             self.assertEqual(soundfile.info(io.BytesIO(stream.read())).subtype, "PCM_24")
         with self.page.expect_download() as notes:
@@ -118,9 +119,10 @@ class WholeWayTest(BrowserTest):
         self.press("4")
         self.see("take 1 of Tide Tables")
         self.press("6")
+        self.button("Make the archive")
         with page.expect_download() as bundle:
-            page.get_by_role("link", name="Everything in one archive").click()
-        self.assertEqual(bundle.value.suggested_filename, "tide-tables.zip")
+            page.get_by_role("link", name="Take the archive").click()
+        self.assertEqual(bundle.value.suggested_filename, "Tide Tables handover.zip")
         self.assertLess(take.placement, -300)
 
 

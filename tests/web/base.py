@@ -3,6 +3,7 @@
 import html
 import io
 import re
+import zipfile
 from unittest import mock
 
 from django.core.management import call_command
@@ -10,10 +11,12 @@ from django.test import Client, TestCase
 from django.urls import reverse
 
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.session.handover import Wish
 from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Rig, Session, Track
 from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.handover import archive
 from hypotaxis.steps.rig.services import connect
 from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
@@ -91,6 +94,14 @@ class DemoTest(TestCase):
         run.refresh_from_db()
         run.job.refresh_from_db()
         return run
+
+    def handed_over(self, **wish) -> zipfile.ZipFile:
+        """The archive that such a wish comes to."""
+        job = archive.start(self.session, self.plan, Wish(**wish))
+        job.refresh_from_db()
+        made = archive.came_of(job)
+        self.assertIsNotNone(made, job.message)
+        return zipfile.ZipFile(archive.path_of(made))
 
     def page(self, name: str, *args, **query) -> str:
         """The page's text, which must be there."""

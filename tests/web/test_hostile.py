@@ -1,8 +1,5 @@
 """Files that are not what they should be: each costs itself and nothing else."""
 
-import io
-import zipfile
-
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase
 from django.urls import reverse
@@ -53,10 +50,9 @@ class LostTakeTest(DemoTest):
                 answer = self.client.post(reverse("session:place", args=[kit.uid]), {"to": "fitted"}, follow=True)
                 self.assertIn(answer.status_code, (200, 409))
                 if data is None or len(data) < len(whole):
-                    archive = b"".join(self.client.get(reverse("handover:everything")).streaming_content)
-                    bundle = zipfile.ZipFile(io.BytesIO(archive))
+                    bundle = self.handed_over()
                     self.assertEqual(sum(name.endswith(".wav") for name in bundle.namelist()), 1)
-                    self.assertIn(f"take {kit.number}: not here, {told}", bundle.read("read-me.txt").decode())
+                    self.assertIn(f"take {kit.number}: left out, {told}", bundle.read("read-me.txt").decode())
         path.write_bytes(whole)
         self.assertNotIn("is lost", self.page("session:home"))
 

@@ -1,7 +1,7 @@
 """Standard MIDI Files (RP-001), types 0 and 1: read into a Score and written back.
 
-Reading keeps notes, channel messages, tempo and meter changes and track names; a track with several channels is
-split by channel. System exclusive messages are counted and left out, with a remark. Parsing of each track is
+Reading keeps notes, channel messages, tempo and meter changes, markers and track names; a track with several channels
+is split by channel. System exclusive messages are counted and left out, with a remark. Parsing of each track is
 mido's; the frame of chunks is checked here first, so that a file that breaks off says where.
 """
 
@@ -43,6 +43,7 @@ from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER, TempoMap
 MAX_EVENTS = 1_000_000
 MAX_SECONDS = 4 * 3600
 MAX_BYTES = 16 * 1024 * 1024
+MOST_MARKERS, LONGEST_MARKER = 1000, 40
 
 _STATUS = {
     "polytouch": (KEY_PRESSURE, "note", "value"),
@@ -71,10 +72,11 @@ def read_smf(data: bytes, *, progress: Callable[[float], None] | None = None) ->
             raise UnsupportedScore(f"The file has more than {MAX_EVENTS:,} events; that many cannot be played.")
         tracks.append(track)
     tempos, meters = {0: DEFAULT_US_PER_QUARTER}, {0: (4, 4)}
+    markers: dict[int, str] = {}
     parts: list[ScorePart] = []
     end_tick = exclusive = 0
     for number, track in enumerate(tracks, start=1):
-        length, left_out = _read_meta(track, number, tempos, meters)
+        length, left_out = _read_meta(track, number, tempos, meters, markers)
         end_tick, exclusive = max(end_tick, length), exclusive + left_out
         parts += _split_by_channel(track, number, length)
     tempo = TempoMap(
@@ -86,17 +88,18 @@ def read_smf(data: bytes, *, progress: Callable[[float], None] | None = None) ->
     remarks = []
     if exclusive:
         remarks.append(f"{exclusive} system exclusive messages are not kept yet.")
-    return Score(tempo, tuple(parts), end_tick, tuple(remarks))
+    return Score(tempo, tuple(parts), end_tick, tuple(remarks), tuple(sorted(markers.items())))
 
 
 def write_smf(score: Score) -> bytes:
-    """A type 1 file: a conductor track with tempo and meter, then one track a part."""
+    """A type 1 file: a conductor track with tempo, meter and markers, then one track a part."""
     file = mido.MidiFile(type=1, ticks_per_beat=score.tempo.ticks_per_quarter, charset="utf-8")
     conductor = [
         (tick, mido.MetaMessage("time_signature", numerator=numerator, denominator=denominator))
         for tick, numerator, denominator in score.tempo.meters
     ]
     conductor += [(tick, mido.MetaMessage("set_tempo", tempo=us)) for tick, us in score.tempo.tempos]
+    conductor += [(tick, mido.MetaMessage("marker", text=name)) for tick, name in score.markers]
     file.tracks.append(_to_track(conductor, "", score.end_tick))
     for part in score.parts:
         file.tracks.append(_to_track(_part_messages(part), part.name, score.end_tick))
@@ -154,8 +157,9 @@ def _parse_track(chunk: bytes, number: int, tpq: int) -> mido.MidiTrack:
         raise UnreadableFile(f"Track {number} cannot be read: {reason}. Export the file again.") from error
 
 
-def _read_meta(track: mido.MidiTrack, number: int, tempos: dict, meters: dict) -> tuple[int, int]:
-    """Adds the track's tempo and meter changes; returns (length in ticks, number of SysEx messages)."""
+def _read_meta(track: mido.MidiTrack, number: int, tempos: dict, meters: dict, markers: dict) -> tuple[int, int]:
+    """Adds the track's tempo and meter changes and its markers; returns (length in ticks, number of SysEx
+    messages)."""
     tick = exclusive = 0
     for message in track:
         tick += message.time
@@ -167,6 +171,8 @@ def _read_meta(track: mido.MidiTrack, number: int, tempos: dict, meters: dict) -
             if message.numerator == 0:
                 raise UnsupportedScore(f"Track {number} sets a meter of 0/{message.denominator} at tick {tick}.")
             meters[tick] = (message.numerator, message.denominator)
+        elif message.type == "marker" and len(markers) < MOST_MARKERS and (name := _as_text(message.text)):
+            markers.setdefault(tick, name[:LONGEST_MARKER])
         elif message.type == "sysex":
             exclusive += 1
     return tick, exclusive

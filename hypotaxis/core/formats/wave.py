@@ -92,12 +92,13 @@ def wave_head(
     kind, width = _ENCODED[encoding]
     data_bytes = frames * channels * width
     fmt = struct.pack("<HHIIHH", kind, channels, rate, rate * channels * width, channels * width, 8 * width)
-    body = _chunk(b"bext", _bext_bytes(bext)) + (_chunk(b"iXML", _ixml_bytes(naming)) if naming else b"")
+    body = _chunk(b"bext", _bext_bytes(bext))
     if encoding == INT24:
         body += _chunk(b"fmt ", fmt)
     else:
         # What is no PCM says that nothing else is to be known of it, and how long it is.
         body += _chunk(b"fmt ", fmt + b"\0\0") + _chunk(b"fact", struct.pack("<I", min(frames, _FOUR_GIB - 1)))
+    body += _chunk(b"iXML", _ixml_bytes(naming)) if naming else b""
     riff_bytes = 4 + 36 + len(body) + 8 + data_bytes + data_bytes % 2
     large = riff_bytes >= _FOUR_GIB
     sizes = struct.pack("<QQQI", riff_bytes, data_bytes, frames, 0)
@@ -130,7 +131,9 @@ def _ixml_bytes(naming: Naming) -> bytes:
         for tag in ("CHANNEL_INDEX", "INTERLEAVE_INDEX"):
             SubElement(track, tag).text = str(number)
         SubElement(track, "NAME").text = _xml_text(name)
-    return b'<?xml version="1.0" encoding="UTF-8"?>' + tostring(root, encoding="utf-8")
+    data = b'<?xml version="1.0" encoding="UTF-8"?>' + tostring(root, encoding="utf-8")
+    # Of an even length: a widespread reader loses its way behind odd chunks that it does not know, in RF64.
+    return data + b"\n" * (len(data) % 2)
 
 
 def _xml_text(text: str) -> str:
@@ -220,7 +223,7 @@ def _bext_bytes(bext: Broadcast) -> bytes:
     )
     history = _ascii(bext.history)
     history += b"\r\n" if history and not history.endswith(b"\r\n") else b""
-    return fixed + history
+    return fixed + history + b"\0" * (len(history) % 2)
 
 
 def _parse_bext(raw: bytes) -> Broadcast:

@@ -1,4 +1,4 @@
-"""A session on the time line of its files.
+"""What of a session is handed over, and on which time line do its files stand?
 
 When a take begins before the session's zero, the files begin whole bars earlier, notes and audio alike, so that
 nothing is cut: bar 1 of the session is then a later bar of the files, and everything says so.
@@ -8,9 +8,41 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from hypotaxis.core.formats.filenames import USUAL
+from hypotaxis.core.formats.sound import WAVE
 from hypotaxis.core.session.score import Score, ScorePart
 from hypotaxis.core.session.takes import preroll_bars, preroll_samples
 from hypotaxis.core.session.tempo import TempoMap
+
+STANDING, TAKES, GROUPS = SOUNDS = ("what stands of each track", "every placed take", "each group")
+"""Which sounds are handed over."""
+AUDIO, FILLED, TABLE, NOTES, NAMES, SHEET = ITEMS = ("audio", "filled", "table", "notes", "names", "sheet")
+"""What may go into an archive: sounds with their time reference, the same filled from the beginning, a table of what
+begins where, notes, patch lists and note maps, the sheet of settings."""
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What goes into an archive, and how."""
+
+    items: tuple[str, ...] = (AUDIO, TABLE, NOTES, NAMES, SHEET)
+    """Of ITEMS."""
+    sounds: str = STANDING
+    """One of SOUNDS."""
+    tracks: tuple[str, ...] = ()
+    """Uids of the tracks whose sounds go in; () = all."""
+    form: str = WAVE
+    """One of core.formats.sound.FORMS."""
+    rate: int = 0
+    """Hz; 0 = as recorded."""
+    as_set: bool = True
+    """With home trim, gain and polarity as they are set; without them as recorded."""
+    whole: bool = False
+    """Single takes as long as they were recorded, though bars of them are cut off."""
+    fold: bool = True
+    """Mono where one side is dead."""
+    pattern: str = USUAL
+    """Of the files' names (core.formats.filenames)."""
 
 
 @dataclass(frozen=True)
@@ -41,7 +73,13 @@ def with_preroll(score: Score, bars: int) -> Score:
         tempos=tuple((tick + shift if tick else 0, us) for tick, us in score.tempo.tempos),
         meters=tuple((tick + shift if tick else 0, n, d) for tick, n, d in score.tempo.meters),
     )
-    return Score(tempo, tuple(_moved(part, shift) for part in score.parts), score.end_tick + shift, score.remarks)
+    return replace(
+        score,
+        tempo=tempo,
+        parts=tuple(_moved(part, shift) for part in score.parts),
+        end_tick=score.end_tick + shift,
+        markers=tuple((tick + shift, name) for tick, name in score.markers),
+    )
 
 
 def _moved(part: ScorePart, shift: int) -> ScorePart:

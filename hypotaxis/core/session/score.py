@@ -49,12 +49,14 @@ class ScorePart:
 
 @dataclass(frozen=True, eq=False)
 class Score:
-    """A piece: its tempo map, its parts, its last tick, and sentences on what was read but not kept."""
+    """A piece: its tempo map, its parts, its last tick, sentences on what was read but not kept, and its named places
+    as (tick, name), ascending."""
 
     tempo: TempoMap
     parts: tuple[ScorePart, ...]
     end_tick: int
     remarks: tuple[str, ...] = ()
+    markers: tuple[tuple[int, str], ...] = ()
 
 
 def in_order(notes: np.ndarray) -> np.ndarray:

@@ -32,6 +32,18 @@ class Column:
     number: bool = False
 
 
+NARROW_COLUMNS = 3
+"""Columns that stand side by side where there is little room; a number's own column is narrow."""
+
+
+@dataclass(frozen=True)
+class Folded:
+    """A row where there is little room: its first cells, and what stands below them."""
+
+    cells: tuple[tuple[Column, str], ...]
+    more: str = ""
+
+
 @dataclass(frozen=True)
 class Section:
     """A table with its title. note: a sentence below it; empty tables are left out."""
@@ -45,6 +57,25 @@ class Section:
     def cells(self) -> list[list[tuple[Column, str]]]:
         """Each row's texts beside their columns."""
         return [list(zip(self.columns, row, strict=True)) for row in self.rows]
+
+    @property
+    def first_columns(self) -> tuple[Column, ...]:
+        """Those that stand side by side where there is little room: the numbers, or a few texts."""
+        numbers = [place for place, column in enumerate(self.columns) if column.number]
+        count = numbers[-1] + 1 if numbers and numbers[-1] > 1 else NARROW_COLUMNS
+        return self.columns[:count]
+
+    @property
+    def folded(self) -> list[Folded]:
+        """The rows where there is little room."""
+        count = len(self.first_columns)
+        return [
+            Folded(
+                tuple(zip(self.columns, row[:count], strict=False)),
+                "; ".join(text for text in row[count:] if text and text != "–"),
+            )
+            for row in self.rows
+        ]
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from django.db import models
 from hypotaxis.core.formats.plain import as_tuples, from_json
 from hypotaxis.core.midi.programs import Program
 from hypotaxis.core.mixing.desk import Fader, Mixing
+from hypotaxis.core.session.handover import Wish
 from hypotaxis.core.session.listening import AUDIBLE_DB, Shown
 from hypotaxis.core.session.passes import PassSetup, RecordedPart
 from hypotaxis.core.session.schedule import Round
@@ -26,7 +27,8 @@ from hypotaxis.records.models.work import Job
 
 class Session(WithUid):
     """One piece of music. tempos and meters as in core.session.tempo.TempoMap; sections: (tick, name) of named places;
-    loop: a core.sync.values.LoopSetting; mix: a core.mixing.desk.Mixing; away: put away, not gone."""
+    loop: a core.sync.values.LoopSetting; mix: a core.mixing.desk.Mixing; handover: a core.session.handover.Wish, {}
+    before one is changed; away: put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -38,6 +40,7 @@ class Session(WithUid):
     sections = models.JSONField(default=list, blank=True)
     loop = models.JSONField(default=dict, blank=True)
     mix = models.JSONField(default=dict, blank=True)
+    handover = models.JSONField(default=dict, blank=True)
     away = models.BooleanField(default=False)
 
     class Meta:
@@ -50,6 +53,11 @@ class Session(WithUid):
     def mixing(self) -> Mixing:
         """What its mix is set to, besides its tracks."""
         return from_json(Mixing, self.mix) if self.mix else Mixing()
+
+    @property
+    def handed_over(self) -> Wish:
+        """What goes into its archive."""
+        return from_json(Wish, self.handover)
 
     @property
     def tempo_map(self) -> TempoMap:

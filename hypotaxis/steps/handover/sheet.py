@@ -7,22 +7,21 @@ from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.sheet import Known, Sheet, Sound, sheet_of
-from hypotaxis.records.current import InUse
+from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Session
 from hypotaxis.records.patch_lists import picked, sound_of, voices_of
 from hypotaxis.records.plan import last_bar_of, loop_of
 
 
-def settings_sheet(here: InUse) -> Sheet:
-    """Of the rig in use, with its session where there is one."""
-    plan, session = here.plan, here.session
+def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
+    """Of a rig, with its session where there is one."""
     known = Known(
         session=session.name if session else "",
         day=date_format(timezone.localdate(), "j F Y"),
         tempo=session.tempo_map if session else None,
         last_bar=last_bar_of(session) if session else 0,
         wrap=_wrap_told(session) if session else "",
-        latenesses=here.latenesses.known,
+        latenesses=known_latenesses(plan),
         sounds=dict(_sounds(plan, session)),
         maps={one.uid: _notes(plan, one) for one in plan.instruments},
     )

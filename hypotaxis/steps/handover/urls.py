@@ -12,5 +12,6 @@ urlpatterns = [
     path("sheet/", views.sheet, name="sheet"),
     path("sheet.pdf", views.sheet_pdf, name="sheet-pdf"),
     path("notes.mid", views.score, name="score"),
-    path("everything.zip", views.everything, name="everything"),
+    path("making/", views.making, name="making"),
+    path("archive.zip", views.file, name="file"),
 ]

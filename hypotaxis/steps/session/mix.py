@@ -21,6 +21,7 @@ from hypotaxis.records.served import sound_stream
 from hypotaxis.steps.session.services import bouncing, mix_page
 from hypotaxis.steps.session.services.mix_page import METER_W, MixPage
 
+WORK = ("bounce", "stop")
 CLICK_NAMES = {"off": "no click", "beats": "on the beats", "notes": "on every note"}
 
 
@@ -66,9 +67,13 @@ class BounceForm(forms.Form):
             del self.fields["fast"]
 
 
-@in_one_go
 def home(request):
-    """The takes together; and, sent, one thing set."""
+    """The takes together; and, sent, one thing set, or the file asked for."""
+    # The worker is told of a file, so that is no part of a transaction that it would not see the end of.
+    return _home(request) if request.POST.get("to") in WORK else in_one_go(_home)(request)
+
+
+def _home(request):
     here, page = _page(request)
     beside, bounce = _forms(request, here, page)
     if request.method == "POST":

@@ -11,7 +11,7 @@ from hypotaxis.core.session.score import NOTE
 from hypotaxis.records.journal import change_plan, redo, undo
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import notes_of
-from hypotaxis.steps.handover.services import score_of
+from hypotaxis.steps.handover.notes import score_of
 from hypotaxis.steps.session.services import planning, recording
 from hypotaxis.steps.session.services.arranging import arrange, piece_of
 from hypotaxis.steps.session.services.house import copy_session

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
-from django.db import transaction
 from django.utils import timezone
 
 from hypotaxis.core.errors import BadBars, CannotSchedule
@@ -18,8 +17,8 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.passes import check_pass
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.units import FLOOR_DB, clock_text, counted, db_to_factor, stored_level_text
-from hypotaxis.records import audio
-from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, work
+from hypotaxis.records import audio, jobs
+from hypotaxis.records.jobs import Reporter, ask, running, work
 from hypotaxis.records.models import Job, Pass, Session, Track
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
 from hypotaxis.records.session_mix import BLOCK, SessionMix
@@ -73,17 +72,12 @@ def start_bounce(session: Session, plan: Plan, wish: BounceWish, *, token: str =
             raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
     elif not SessionMix(session, rate=plan.rig.sample_rate).sounds:
         raise CannotSchedule("No track is heard: record a pass and place its takes, or open what is muted.")
-    with transaction.atomic():
-        if before := asked_before(token):
-            return before
-        job = begin(KIND, about=str(session.uid), request=to_json(wish), token=token)
-    hand_over(job)
-    return job
+    return ask(KIND, about=str(session.uid), request=to_json(wish), token=token)
 
 
 def newest(session: Session) -> Job | None:
     """The last one that was asked for."""
-    return Job.objects.filter(kind=KIND, about=str(session.uid)).last()
+    return jobs.newest(KIND, str(session.uid))
 
 
 def came_of(job: Job) -> Bounced | None:

@@ -45,6 +45,7 @@ def store_score(rig: Rig, score: Score, *, name: str) -> Session:
         tempos=score.tempo.tempos,
         meters=score.tempo.meters,
         end_tick=score.end_tick,
+        sections=_sections(score),
     )
     instruments = [instrument_value(row) for row in rig.instruments.all()]
     for order, part in enumerate(score.parts):
@@ -61,6 +62,15 @@ def store_score(rig: Rig, score: Score, *, name: str) -> Session:
             controls=part.controls.tobytes(),
         )
     return session
+
+
+def _sections(score: Score) -> list[list]:
+    """What the file's markers name: the bars that they stand in."""
+    tempo, found = score.tempo, {}
+    for tick, name in score.markers:
+        if tick < score.end_tick:
+            found.setdefault(tempo.bar_tick(tempo.position(tick).bar), name)
+    return [[tick, name] for tick, name in found.items()]
 
 
 def told_of(session: Session, score: Score) -> str:

@@ -8,6 +8,7 @@ import finder from "./finder.js";
 import fragment from "./fragment.js";
 import grid from "./grid.js";
 import growing from "./growing.js";
+import handover from "./handover.js";
 import keys from "./keys.js";
 import lattice from "./lattice.js";
 import matrix from "./matrix.js";
@@ -38,6 +39,7 @@ const behaviours = {
   fragment,
   grid,
   growing,
+  handover,
   keys,
   lattice,
   matrix,

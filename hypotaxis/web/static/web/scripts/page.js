@@ -1,6 +1,7 @@
-import { press, typing } from "./shared.js";
+import { press, tellAgain, typing } from "./shared.js";
 
 export default () => ({
+  init() { tellAgain(); },
   toggleHelp() {
     const help = this.$refs.help;
     if (help.open) help.close();

@@ -23,8 +23,24 @@ export function leaving() {
   return performance.now() - leftAt < LEAVING_MS;
 }
 
+// What was told when a page came, and is lost when it is led away at once, is told on the next one.
+const JUST_TOLD_MS = 8000;
+const TOLD = "hypotaxis-told";
+
+function keepTold() {
+  const told = document.querySelector("[data-part=messages]")?.innerHTML.trim();
+  if (told && performance.now() < JUST_TOLD_MS) sessionStorage.setItem(TOLD, told);
+}
+
+export function tellAgain() {
+  const told = sessionStorage.getItem(TOLD);
+  sessionStorage.removeItem(TOLD);
+  if (told) document.querySelector("[data-part=messages]")?.insertAdjacentHTML("beforeend", told);
+}
+
 // Goes to an address, and loads it anew when the page is there already.
 export function leadTo(address) {
+  keepTold();
   const target = new URL(address, location.href);
   const here = target.pathname + target.search === location.pathname + location.search;
   location.assign(address);
@@ -55,14 +71,29 @@ export async function fetchInto(element, url) {
 let sending = Promise.resolve();
 
 export function renewed(form, by) {
+  return queued(form, by, () => true);
+}
+
+// The same where every answer holds the whole state: only the last one counts, since an older one would put back what
+// was changed meanwhile.
+let asked = 0;
+
+export function renewedAtLast(form) {
+  asked += 1;
+  const mine = asked;
+  return queued(form, null, () => mine === asked);
+}
+
+function queued(form, by, counts) {
   const data = new FormData(form, by);
-  sending = sending.then(() => send(form.getAttribute("action") ?? location.href, data));
+  sending = sending.then(() => send(form.getAttribute("action") ?? location.href, data, counts));
   return sending;
 }
 
-async function send(address, data) {
+async function send(address, data, counts) {
   try {
     const answer = await fetch(address, { method: "POST", body: data, headers: { "X-Soft": "1" } });
+    if (!counts()) return;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     const parts = answer.ok ? fresh.content.querySelectorAll("[data-part]") : [];

@@ -1,0 +1,266 @@
+"""The archive of a session: what was chosen goes in, made in the background, taken up once more after a restart.
+
+Its files stand in folders by kind. Each sound is written whole beside the archive before it goes in, so that an archive
+costs the disk its own size and that of its largest file.
+"""
+
+import hashlib
+import shutil
+import zipfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import BinaryIO
+
+from hypotaxis.core.errors import CannotHandOver, SoundLost
+from hypotaxis.core.formats.cells import table_text
+from hypotaxis.core.formats.filenames import apart, check_pattern, file_names, safe_name
+from hypotaxis.core.formats.namedoc import write_name_document
+from hypotaxis.core.formats.patchcsv import write_patch_table
+from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.formats.programlist import write_program_list
+from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
+from hypotaxis.core.formats.sound import ENDINGS
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SHEET, TABLE, FileLine, Wish
+from hypotaxis.records import audio, jobs
+from hypotaxis.records.jobs import Reporter, ask, running, work
+from hypotaxis.records.models import Job, Session, Take
+from hypotaxis.records.patch_lists import lists_of
+from hypotaxis.records.plan import load_plan, song_of
+from hypotaxis.records.studio import look
+from hypotaxis.steps.handover.notes import part_files, score_file, score_of
+from hypotaxis.steps.handover.sheet import settings_sheet
+from hypotaxis.steps.handover.sounds import Delivered, Source, bytes_of, deliver, line_of, placed_takes, sources
+
+KIND = "handover"
+KEPT = 3
+"""How many archives stay, the newest."""
+SMALL_BYTES, SHEET_BYTES = 40_000, 120_000
+"""What a table, notes or names take, and what the sheet does, about."""
+FOLDERS = {AUDIO: "audio", FILLED: "audio from the beginning", NOTES: "notes", NAMES: "names"}
+
+
+@dataclass(frozen=True)
+class Made:
+    """An archive that was made."""
+
+    file: str
+    size: int
+    files: int
+    told: tuple[str, ...] = ()
+    """What is to be said of what went in, or did not."""
+
+
+@dataclass(frozen=True, eq=False)
+class Contents:
+    """What there is to go in, now."""
+
+    session: Session
+    plan: Plan
+    wish: Wish
+    line: FileLine
+    sounds: Sequence[Source]
+    lost: Sequence[Take]
+
+    @cached_property
+    def sizes(self) -> dict[str, int]:
+        """How large each item is, in bytes: of sounds as their form makes them, of the others about."""
+        sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
+        return sizes | {
+            item: sum(bytes_of(one, self.line, self.wish, filled=item == FILLED) for one in self.sounds)
+            for item in (AUDIO, FILLED)
+        }
+
+    @property
+    def size(self) -> int:
+        """Of all that is chosen."""
+        return sum(self.sizes[item] for item in self.wish.items)
+
+    @property
+    def needed(self) -> int:
+        """Bytes on the disk while it is made: the archive, and its largest file beside it."""
+        largest = max((bytes_of(one, self.line, self.wish, filled=True) for one in self.sounds), default=0)
+        return self.size + largest
+
+
+def contents(session: Session, plan: Plan, wish: Wish) -> Contents:
+    """What a wish comes to, now."""
+    takes = placed_takes(session)
+    there = [take for take in takes if not take.lost]
+    line = line_of(session, plan, takes)
+    lost = [take for take in takes if take.lost]
+    return Contents(session, plan, wish, line, sources(session, there, wish), lost)
+
+
+def start(session: Session, plan: Plan, wish: Wish, *, token: str = "") -> Job:
+    """Let the worker make it. Raises CannotHandOver, BadPattern."""
+    check_pattern(wish.pattern)
+    if not wish.items:
+        raise CannotHandOver("Nothing is chosen. Tick what is to go into the archive.")
+    found = contents(session, plan, wish)
+    if set(wish.items) <= {AUDIO, FILLED} and not found.sounds:
+        raise CannotHandOver("No take is placed yet, so there is no sound to hand over. Record a pass and place it.")
+    if (free := free_bytes()) < found.needed:
+        raise CannotHandOver(
+            f"The disk has room for {free / 1e6:,.0f} MB, and the archive needs {found.needed / 1e6:,.0f} while it is "
+            "made. Free some, or choose less."
+        )
+    return ask(KIND, about=str(session.uid), request=to_json(wish), token=token)
+
+
+def newest(session: Session) -> Job | None:
+    """The last one that was asked for."""
+    return jobs.newest(KIND, str(session.uid))
+
+
+def came_of(job: Job) -> Made | None:
+    """What came of one that is done, while its file is there."""
+    found = from_json(Made, job.result) if job.state == Job.DONE and job.result else None
+    return found if found and path_of(found).exists() else None
+
+
+def path_of(one: Made) -> Path:
+    """Where it is."""
+    return audio.folder("archives") / one.file
+
+
+def free_bytes() -> int:
+    """Room in the data folder."""
+    return shutil.disk_usage(audio.folder("archives")).free
+
+
+@work(KIND, resumed=True)
+def make(job_uid: str) -> None:
+    """The task: write what was chosen into one archive."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        session = Session.objects.select_related("rig").get(uid=reporter.job.about)
+        plan = load_plan(session.rig)
+        plan = replace(plan, reported=look(plan), song=song_of(session))
+        wish = from_json(Wish, reporter.job.request)
+        audio.forget_old("archives", "*.zip", KEPT - 1)
+        found = contents(session, plan, wish)
+        bundle = _Bundle(found, reporter)
+        path = audio.folder("archives") / f"{job_uid}.zip"
+        audio.write_whole("archives", ".zip", bundle.write).replace(path)
+        made = Made(path.name, path.stat().st_size, bundle.count, tuple(bundle.told))
+        Job.objects.filter(uid=job_uid).update(result=to_json(made))
+
+
+class _Bundle:
+    """An archive on its way."""
+
+    def __init__(self, found: Contents, reporter: Reporter) -> None:
+        self.found, self.told, self.count = found, [], 0
+        self._sums: list[tuple[str, str]] = []
+        self._delivered: list[Delivered] = []
+        both = sum(item in found.wish.items for item in (AUDIO, FILLED))
+        self._whole = max(1, both * sum(one.frames for one in found.sounds))
+        self._done = 0
+        self._reporter = reporter
+
+    def write(self, stream: BinaryIO) -> None:
+        """All of it."""
+        found, items = self.found, self.found.wish.items
+        with zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as self._zip:
+            for item in (AUDIO, FILLED):
+                if item in items:
+                    self._sounds(item)
+            for wanted, texts in ((NOTES, self._notes), (NAMES, self._names)):
+                if wanted in items:
+                    for name, data in texts():
+                        self._put(f"{FOLDERS[wanted]}/{name}", data)
+            if TABLE in items:
+                self._put("what begins where.csv", _table(self._delivered).encode("utf-8-sig"))
+            if SHEET in items:
+                self._put(
+                    f"{safe_name(found.session.name)} settings.pdf",
+                    write_sheet_pdf(settings_sheet(found.plan, found.session)),
+                )
+            self.told += [f"{take.title}, take {take.number}: left out, {take.lost}." for take in found.lost]
+            self._put("read-me.txt", _read_me(found, self._delivered, self.told).encode())
+            # As sha256sum reads it, to check a copy by.
+            lines = "".join(f"{digest} *{name}\n" for name, digest in self._sums)
+            self._zip.writestr("checksums.sha256", lines.encode())
+            self.count = len(self._sums) + 1
+
+    def _sounds(self, item: str) -> None:
+        found, wish = self.found, self.found.wish
+        names = file_names(wish.pattern, [one.words for one in found.sounds], ENDINGS[wish.form])
+        for source, name in zip(found.sounds, names, strict=True):
+            place = f"{FOLDERS[item]}/{name}"
+            try:
+                with audio.scratch("archives", ENDINGS[wish.form]) as path:
+                    with path.open("w+b") as stream:
+                        made = deliver(
+                            source, found.line, wish, stream, name=place, filled=item == FILLED, tell=self._tell
+                        )
+                    with path.open("rb") as stream:
+                        self._sums.append((place, hashlib.file_digest(stream, "sha256").hexdigest()))
+                    self._zip.write(path, place)
+            except SoundLost as error:
+                self.told.append(f"{source.title}: left out. {error}")
+                continue
+            self._delivered.append(made)
+            self.told += [f"{source.title}: {one}." for one in made.told if item == AUDIO or AUDIO not in wish.items]
+
+    def _tell(self, frames: int) -> None:
+        self._done += frames
+        self._reporter.tell(min(1.0, self._done / self._whole))
+
+    def _put(self, name: str, data: bytes) -> None:
+        self._sums.append((name, hashlib.sha256(data).hexdigest()))
+        self._zip.writestr(name, data)
+
+    def _notes(self) -> Iterator[tuple[str, bytes]]:
+        found = self.found
+        yield f"{safe_name(found.session.name)}.mid", score_file(found.session, found.plan, found.line)
+        parts = part_files(score_of(found.session, found.plan), found.line)
+        names = apart((safe_name(name) for name, *_ in parts), ".mid")
+        for name, (_, wanted, plain) in zip(names, parts, strict=True):
+            yield f"each part/{name}", wanted
+            yield f"each part, without its sound/{name}", plain
+
+    def _names(self) -> Iterator[tuple[str, bytes]]:
+        lists = lists_of(self.found.plan)
+        names = apart((safe_name(one.name) for one in lists), "")
+        for name, one in zip(names, lists, strict=True):
+            yield f"{name}.midnam", write_name_document(one).encode()
+            if one.patches:
+                yield f"{name}.csv", write_patch_table(one).encode("utf-8-sig")
+                yield f"{name}.json", write_program_list(one).encode()
+
+
+def _table(delivered: Sequence[Delivered]) -> str:
+    """What begins where, as a table."""
+    heads = ("file", "what", "sample rate", "begins at sample", "begins at s", "frames", "channels", "remark")
+    return table_text([heads, *map(_row, delivered)])
+
+
+def _row(one: Delivered) -> tuple:
+    place = (one.rate, one.begins, round(one.begins / one.rate, 6))
+    return one.name, one.title, *place, one.frames, one.channels, "; ".join(one.told)
+
+
+def _read_me(found: Contents, delivered: Sequence[Delivered], told: Sequence[str]) -> str:
+    """What the files are, in words."""
+    session, line = found.session, found.line
+    rows = [f"{session.name}: handed over by Hypotaxis", ""]
+    if line.bars:
+        rows.append(f"The files begin {line.bars} bar(s) before bar 1, so that nothing recorded earlier is cut:")
+        rows.append(f"bar 1 of the session is bar {line.bars + 1} of the MIDI files")
+        rates = sorted({one.rate for one in delivered})
+        base = found.sounds[0].rate if found.sounds else session.rig.sample_rate
+        rows += [f"and sample {round(line.samples * rate / base)} of the audio at {rate} Hz." for rate in rates]
+    rows += ["Each audio file carries its place as a time reference (Broadcast Wave).", ""]
+    rows += [
+        f"{one.name}: {one.title}, begins at sample {one.begins}, {one.frames} frames, {one.rate} Hz, "
+        f"{one.channels} channel(s)"
+        for one in delivered
+    ]
+    rows += ["", *told] if told else []
+    rows += ["", "Whether a copy is whole: sha256sum -c checksums.sha256"]
+    return "\r\n".join(rows) + "\r\n"

@@ -1,0 +1,62 @@
+"""Step 6: what is ready, what goes in, the archive."""
+
+import zipfile
+
+from playwright.sync_api import expect
+
+from hypotaxis.records.models import Session
+from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.session.services.recording import start_pass
+from tests.browser.base import BrowserTest
+
+
+class HandoverTest(BrowserTest):
+    def record(self, name: str, first: int, last: int) -> None:
+        self.arm(name)
+        session = Session.objects.get()
+        start_pass(session, load_plan(session.rig), first_bar=first, last_bar=last, fast=True, place_takes=True)
+        self.go("session:home")
+        self.see("measured, placed")
+
+    def test_what_goes_in_is_chosen_and_its_size_follows_and_the_archive_holds_it(self):
+        self.record("Bittern", 1, 16)
+        self.go("handover:home")
+        self.see("1 of 5 tracks ready")
+        self.nothing_is_found()
+        whole = self.page.locator("[data-part=sum] .sum")
+        before = whole.inner_text()
+        self.page.get_by_label("The same, filled from the beginning").check()
+        expect(whole).not_to_have_text(before)
+        for name in ("Notes", "Names", "The sheet of settings"):
+            self.page.get_by_role("checkbox", name=name, exact=True).uncheck()
+        self.unfold("How the sounds are written")
+        self.page.get_by_label("Files are named").fill("{track} {song}")
+        self.page.get_by_label("As", exact=True).select_option("FLAC, 24 bit")
+        self.see("“{song}” stands for nothing")
+        expect(self.page.get_by_label("Files are named")).to_have_value("{track} {song}")
+        self.page.get_by_label("Files are named").fill("{number} {track}")
+        self.page.get_by_label("Files are named").press("Tab")
+        self.see("Files named {number} {track}")
+        # Another step and back: all is as it was left.
+        self.press("5")
+        self.see("Tracks")
+        self.press("6")
+        self.see("Files named {number} {track}")
+        self.button("Make the archive")
+        with self.page.expect_download() as bundle:
+            self.page.get_by_role("link", name="Take the archive").click()
+        names = zipfile.ZipFile(bundle.value.path()).namelist()
+        self.assertEqual(names[:2], ["audio/01 Bittern.flac", "audio from the beginning/01 Bittern.flac"])
+        self.assertEqual(len(names), 5)
+
+    def test_what_is_missing_leads_to_its_recording(self):
+        self.record("Bittern", 3, 16)
+        self.go("handover:home")
+        self.see("bars 1–2 missing")
+        self.button("Record bars 1–2")
+        expect(self.page.get_by_label("to bar")).to_have_value("2")
+        self.page.get_by_label("stand-in only: faster").check()
+        self.button("Record 1 armed track")
+        self.see("Pass 2: 1 take measured, placed.")
+        self.press("6")
+        self.see("1 of 5 tracks ready")
