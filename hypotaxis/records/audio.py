@@ -23,7 +23,16 @@ from django.conf import settings
 from hypotaxis.core.drawing.peaks import Peaks, peaks_of
 from hypotaxis.core.errors import DiskFull, SoundLost, UnreadableFile
 from hypotaxis.core.formats.plain import from_json, to_json
-from hypotaxis.core.formats.wave import FULL_SCALE, HEAD_BYTES, Broadcast, stepped, to_int24, wave_end, wave_head
+from hypotaxis.core.formats.wave import (
+    FULL_SCALE,
+    HEAD_BYTES,
+    Broadcast,
+    PackedSamples,
+    stepped,
+    to_int24,
+    wave_end,
+    wave_head,
+)
 from hypotaxis.core.mixing.figures import FigureReader, Figures
 from hypotaxis.core.timing.levels import LevelReader, packed, packed_end
 from hypotaxis.core.timing.recording import read_window
@@ -178,6 +187,14 @@ class TakeFile:
         self._digest.update(data)
 
 
+@told_when_full()
+def kept_as_take(path: Path, digest: str) -> str:
+    """Put a finished file, which has this checksum, among the takes; its name."""
+    with path.open("rb") as stream:
+        os.fsync(stream.fileno())
+    return path.replace(take_path(f"{digest[:40]}.wav")).name
+
+
 def _begun(name: str, ending: str) -> BinaryIO:
     """A new file in a folder, on its way to being complete."""
     return tempfile.NamedTemporaryFile(dir=folder(name), suffix=f"{ending}{PART}", delete=False)
@@ -220,13 +237,23 @@ def partial_blocks(path: Path, width: int, frames: int, *, first: int = 0) -> It
             yield block
 
 
+def _frames_in(size: int, channels: int) -> int:
+    return max(0, size - HEAD_BYTES) // (3 * channels)
+
+
+def is_take(path: Path, *, rate: int, channels: int, frames: int) -> bool:
+    """Whether a file is laid out as a take is, and holds so many samples."""
+    found = PackedSamples.of(path, channels, rate)
+    return found is not None and _frames_in(path.stat().st_size, channels) >= frames
+
+
 def what_is_lost(file: str, *, frames: int, channels: int) -> str:
     """What is wrong with a take's file by its size, in words; "" where all of it is there."""
     try:
         size = take_path(file).stat().st_size
     except OSError:
         return "its file is missing"
-    there = max(0, size - HEAD_BYTES) // (3 * channels)
+    there = _frames_in(size, channels)
     if there >= frames:
         return ""
     return f"its file breaks off: {there:,} of {frames:,} samples are there" if there else "its file is empty"

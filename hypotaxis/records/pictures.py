@@ -7,6 +7,7 @@ import base64
 import hashlib
 import io
 import warnings
+from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
@@ -74,6 +75,8 @@ def embedded(plan: Plan) -> tuple[tuple[str, str], ...]:
     return tuple((name, base64.b64encode(path.read_bytes()).decode()) for name, path in there if path.exists())
 
 
-def kept_from(plan: Plan) -> dict[str, str]:
-    """Keep the pictures that came with a plan; their names in the file → their names here."""
-    return {name: keep_picture(io.BytesIO(base64.b64decode(png))) for name, png in plan.pictures}
+def with_pictures(plan: Plan) -> Plan:
+    """The plan with the pictures that came with it kept, and no others named."""
+    names = {name: keep_picture(io.BytesIO(base64.b64decode(png))) for name, png in plan.pictures}
+    boxes = tuple(replace(box, picture=names.get(box.picture, "")) for box in plan.rig.boxes)
+    return replace(plan, rig=replace(plan.rig, boxes=boxes), pictures=())

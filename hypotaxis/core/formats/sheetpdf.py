@@ -4,15 +4,18 @@ Written by fpdf2 in pure Python. A character that none of the faces has is print
 on the page and in every other file.
 """
 
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from pathlib import Path
 
 from fontTools.ttLib import TTFont
 from fpdf import FPDF
+from fpdf.drawing import PaintedPath, Transform
 from fpdf.enums import TableBordersLayout
 from fpdf.fonts import FontFace
+from fpdf.svg import svg_path_converter
 
-from hypotaxis.core.session.sheet import BACK, OUT, Section, Sheet
+from hypotaxis.core.session.sheet import BACK, OUT, Card, Label, Photo, RigPicture, Section, Sheet
 
 FACES = Path(__file__).with_name("faces")
 TEXT, NAMES, FIGURES = "text", "names", "figures"
@@ -35,6 +38,10 @@ def write_sheet_pdf(sheet: Sheet) -> bytes:
     pdf.head()
     for section in sheet.sections:
         pdf.section(section)
+    if sheet.picture:
+        pdf.rig(sheet.picture)
+    if sheet.photos:
+        pdf.boxes(sheet.photos)
     return bytes(pdf.output())
 
 
@@ -100,6 +107,65 @@ class _Pages(FPDF):
             self.face(TEXT, SMALL, MUTED)
             self.multi_cell(0, LINE_MM, printable(section.note), new_x="LMARGIN", new_y="NEXT")
         self.ln(3)
+
+    def rig(self, picture: RigPicture) -> None:
+        """The picture of the rig on a page of its own, as large as it fits."""
+        self.add_page()
+        self.face(NAMES, 12)
+        self.cell(0, 7, printable(f"{self.sheet.rig}, out and back"), new_x="LMARGIN", new_y="NEXT")
+        top, room = self.get_y() + 2, self.h - self.get_y() - 22
+        scale = min(WIDTH_MM / picture.width, room / picture.height)
+        with self.drawing_context() as drawing:
+            for wire in picture.wires:
+                path = PaintedPath()
+                svg_path_converter(path, wire.path)
+                path.transform = Transform.scaling(scale, scale).translate(MARGIN_MM, top)
+                path.style.fill_color, path.style.auto_close = None, False
+                path.style.stroke_color = "#{:02x}{:02x}{:02x}".format(*INKS[wire.ink])
+                path.style.stroke_width = 1.8
+                path.style.stroke_dash_pattern = [8, 5] if wire.dashed else None
+                drawing.add_item(path)
+        self.set_line_width(0.2)
+        for card in picture.cards:
+            self._card(card, lambda x, y: (MARGIN_MM + x * scale, top + y * scale), scale)
+        self.set_xy(MARGIN_MM, top + picture.height * scale + 4)
+
+    def _card(self, card: Card, at: Callable[[float, float], tuple[float, float]], scale: float) -> None:
+        self.set_draw_color(*INKS[""])
+        self.set_fill_color(255)
+        self.rect(*at(card.x, card.y), card.w * scale, card.h * scale, style="DF")
+        if card.colour:
+            self.set_fill_color(card.colour)
+            self.rect(*at(card.x, card.y), 4 * scale, card.h * scale, style="F")
+        points = 72 / 25.4 * scale
+        self.face(NAMES, max(4.0, 16 * points))
+        self._label(card.name, at)
+        self.face(TEXT, max(3.2, 12 * points), MUTED)
+        for label in card.labels:
+            self._label(label, at)
+
+    def _label(self, label: Label, at: Callable[[float, float], tuple[float, float]]) -> None:
+        x, y = at(label.x, label.y)
+        back = {"end": 1.0, "middle": 0.5}.get(label.anchor, 0.0)
+        text = printable(label.text)
+        self.text(x - back * self.get_string_width(text), y, text)
+
+    def boxes(self, photos: Sequence[Photo]) -> None:
+        """The boxes' pictures, three in a row."""
+        if self.will_page_break(60):
+            self.add_page()
+        self.face(NAMES, 12)
+        self.cell(0, 7, "Boxes", new_x="LMARGIN", new_y="NEXT")
+        wide, high = WIDTH_MM / 3, 52.0
+        for number, photo in enumerate(photos):
+            if number % 3 == 0 and self.will_page_break(high):
+                self.add_page()
+            x, y = MARGIN_MM + number % 3 * wide, self.get_y()
+            self.image(photo.file, x, y, wide - 6, high - 10, keep_aspect_ratio=True)
+            self.face(NAMES, 9)
+            self.text(x, y + high - 5, printable(photo.name))
+            if number % 3 == 2 or number == len(photos) - 1:
+                self.set_y(y + high)
 
     def footer(self) -> None:
         """What it is, and the page."""

@@ -165,13 +165,13 @@ class PackedSamples:
         self._stream, self._width = stream, 3 * channels
 
     @classmethod
-    def of(cls, path: Path, channels: int) -> "PackedSamples | None":
-        """Those of a file; None where it is laid out otherwise."""
+    def of(cls, path: Path, channels: int, rate: int = 0) -> "PackedSamples | None":
+        """Those of a file; None where it is laid out otherwise, or has another rate than this one (0 = any)."""
         stream = path.open("rb", buffering=0)
         head = stream.read(HEAD_BYTES)
         if len(head) == HEAD_BYTES:
-            name, _, kind, sides, _, _, _, bits = _FORM.unpack(head[-32:-8])
-            if (name, kind, sides, bits, head[-8:-4]) == (b"fmt ", 1, channels, 24, b"data"):
+            name, _, kind, sides, its_rate, _, _, bits = _FORM.unpack(head[-32:-8])
+            if rate in (0, its_rate) and (name, kind, sides, bits, head[-8:-4]) == (b"fmt ", 1, channels, 24, b"data"):
                 return cls(stream, channels)
         stream.close()
         return None

@@ -16,9 +16,17 @@ from hypotaxis.core.session.tempo import TempoMap
 
 STANDING, TAKES, GROUPS = SOUNDS = ("what stands of each track", "every placed take", "each group")
 """Which sounds are handed over."""
-AUDIO, FILLED, TABLE, NOTES, NAMES, SHEET = ITEMS = ("audio", "filled", "table", "notes", "names", "sheet")
+ITEMS = AUDIO, FILLED, TABLE, NOTES, NAMES, SHEET, SESSION = (
+    "audio",
+    "filled",
+    "table",
+    "notes",
+    "names",
+    "sheet",
+    "session",
+)
 """What may go into an archive: sounds with their time reference, the same filled from the beginning, a table of what
-begins where, notes, patch lists and note maps, the sheet of settings."""
+begins where, notes, patch lists and note maps, the sheet of settings, the session to be opened again."""
 
 
 @dataclass(frozen=True)

@@ -86,10 +86,62 @@ class Sound:
     wire: str
 
 
+@dataclass(frozen=True)
+class Label:
+    """A text in the picture, at its baseline. anchor: "start", "middle" or "end" of it stands at x."""
+
+    x: float
+    y: float
+    text: str
+    anchor: str
+
+
+@dataclass(frozen=True)
+class Card:
+    """A box in the picture. name: where its title stands; colour: the owner's, "" = none."""
+
+    x: float
+    y: float
+    w: float
+    h: float
+    name: Label
+    colour: str
+    labels: tuple[Label, ...]
+
+
+@dataclass(frozen=True)
+class Wire:
+    """A cable in the picture, as SVG path data. ink: OUT, BACK or ""; dashed: sent to an effect, or through the air."""
+
+    path: str
+    ink: str
+    dashed: bool
+
+
+@dataclass(frozen=True)
+class RigPicture:
+    """The rig, out and back, in units of its own."""
+
+    width: float
+    height: float
+    cards: tuple[Card, ...]
+    wires: tuple[Wire, ...]
+
+
+@dataclass(frozen=True)
+class Photo:
+    """A box's picture. file: a PNG on the disk; address: where the page finds it."""
+
+    name: str
+    file: str
+    address: str
+
+
 @dataclass(frozen=True, kw_only=True)
 class Known:
     """What the plan itself does not say. latenesses: by the uid of instrument or loop; sounds: by (instrument, part);
-    maps: named notes by the uid of the instrument, as (note, name, return); day: in words."""
+    maps: named notes by the uid of the instrument, as (note, name, return); day: in words; days: on which settings on
+    the boxes were ticked, by their key, in words; picture, photos: of the rig and of its boxes."""
 
     session: str
     day: str
@@ -99,17 +151,22 @@ class Known:
     latenesses: Mapping[str, KnownLateness] = field(default_factory=dict)
     sounds: Mapping[tuple[str, str], Sound] = field(default_factory=dict)
     maps: Mapping[str, Sequence[tuple[int, str, str]]] = field(default_factory=dict)
+    days: Mapping[str, str] = field(default_factory=dict)
+    picture: RigPicture | None = None
+    photos: tuple[Photo, ...] = ()
 
 
 @dataclass(frozen=True)
 class Sheet:
-    """The whole of it. under: what stands below the title; sections: in order."""
+    """The whole of it. under: what stands below the title; sections: in order; picture, photos: behind them."""
 
     title: str
     rig: str
     under: str
     day: str
     sections: tuple[Section, ...]
+    picture: RigPicture | None = None
+    photos: tuple[Photo, ...] = ()
 
 
 def sheet_of(plan: Plan, known: Known) -> Sheet:
@@ -119,7 +176,7 @@ def sheet_of(plan: Plan, known: Known) -> Sheet:
         _out_and_back(plan, known),
         *_note_maps(plan, known),
         _clock(plan, known),
-        _panels(plan),
+        _panels(plan, known),
         _export(plan, known),
         _cables(plan),
         _start_up(plan),
@@ -130,6 +187,8 @@ def sheet_of(plan: Plan, known: Known) -> Sheet:
         under=_under(plan, known),
         day=known.day,
         sections=tuple(one for one in made if one.rows),
+        picture=known.picture,
+        photos=known.photos,
     )
 
 
@@ -255,13 +314,13 @@ def _sends(sending: Sending) -> str:
     return ", ".join(told)
 
 
-def _panels(plan: Plan) -> Section:
+def _panels(plan: Plan, known: Known) -> Section:
     rows = []
     for one in panel_settings(plan):
         for number, step in enumerate(one.settings):
-            done = "ticked" if step.key in plan.ticked else "not ticked"
+            done = f"ticked {known.days.get(step.key, '')}".strip() if step.key in plan.ticked else "not ticked"
             rows.append((one.box.name if number == 0 else "", step.text, done))
-    return Section("On the panels", (Column("", 1.2), Column("set by hand", 4), Column("", 0.9)), tuple(rows))
+    return Section("On the panels", (Column("", 1.2), Column("set by hand", 3.6), Column("", 1.3)), tuple(rows))
 
 
 # --- elsewhere

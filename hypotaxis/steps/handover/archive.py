@@ -5,6 +5,7 @@ costs the disk its own size and that of its largest file.
 """
 
 import hashlib
+import json
 import shutil
 import zipfile
 from collections.abc import Iterator, Sequence
@@ -21,15 +22,19 @@ from hypotaxis.core.formats.patchcsv import write_patch_table
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.programlist import write_program_list
 from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
+from hypotaxis.core.formats.smf import write_smf
 from hypotaxis.core.formats.sound import ENDINGS
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SHEET, TABLE, FileLine, Wish
+from hypotaxis.core.session.archived import session_schema, write_session
+from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SESSION, SHEET, TABLE, FileLine, Wish
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.jobs import Reporter, ask, running, work
 from hypotaxis.records.models import Job, Session, Take
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import load_plan, song_of
+from hypotaxis.records.session_rows import archived
 from hypotaxis.records.studio import look
+from hypotaxis.steps.handover import opening
 from hypotaxis.steps.handover.notes import part_files, score_file, score_of
 from hypotaxis.steps.handover.sheet import settings_sheet
 from hypotaxis.steps.handover.sounds import Delivered, Source, bytes_of, deliver, line_of, placed_takes, sources
@@ -39,6 +44,8 @@ KEPT = 3
 """How many archives stay, the newest."""
 SMALL_BYTES, SHEET_BYTES = 40_000, 120_000
 """What a table, notes or names take, and what the sheet does, about."""
+BYTES_A_FRAME = 6
+"""Of a stereo take, for how far the work is."""
 FOLDERS = {AUDIO: "audio", FILLED: "audio from the beginning", NOTES: "notes", NAMES: "names"}
 
 
@@ -68,10 +75,21 @@ class Contents:
     def sizes(self) -> dict[str, int]:
         """How large each item is, in bytes: of sounds as their form makes them, of the others about."""
         sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
+        sizes[SESSION] += sum(path.stat().st_size for _, path in self.kept)
         return sizes | {
             item: sum(bytes_of(one, self.line, self.wish, filled=item == FILLED) for one in self.sounds)
             for item in (AUDIO, FILLED)
         }
+
+    @cached_property
+    def kept(self) -> list[tuple[str, Path]]:
+        """(name in the archive, file) of every take whose sound is there, also those that do not stand."""
+        found = []
+        for take in self.session.takes.all():
+            for name, file in ((f"{take.uid}.wav", take.file), (f"{take.uid} fitted.wav", take.fitted)):
+                if file and audio.take_path(file).exists():
+                    found.append((name, audio.take_path(file)))
+        return found
 
     @property
     def size(self) -> int:
@@ -158,7 +176,8 @@ class _Bundle:
         self._sums: list[tuple[str, str]] = []
         self._delivered: list[Delivered] = []
         both = sum(item in found.wish.items for item in (AUDIO, FILLED))
-        self._whole = max(1, both * sum(one.frames for one in found.sounds))
+        kept = sum(path.stat().st_size for _, path in found.kept) // BYTES_A_FRAME if SESSION in found.wish.items else 0
+        self._whole = max(1, both * sum(one.frames for one in found.sounds) + kept)
         self._done = 0
         self._reporter = reporter
 
@@ -175,6 +194,8 @@ class _Bundle:
                         self._put(f"{FOLDERS[wanted]}/{name}", data)
             if TABLE in items:
                 self._put("what begins where.csv", _table(self._delivered).encode("utf-8-sig"))
+            if SESSION in items:
+                self._session()
             if SHEET in items:
                 self._put(
                     f"{safe_name(found.session.name)} settings.pdf",
@@ -214,6 +235,21 @@ class _Bundle:
     def _put(self, name: str, data: bytes) -> None:
         self._sums.append((name, hashlib.sha256(data).hexdigest()))
         self._zip.writestr(name, data)
+
+    def _session(self) -> None:
+        """The session to be opened again, with all its takes."""
+        found = self.found
+        there = {name for name, _ in found.kept}
+        for name, path in found.kept:
+            place = f"{opening.TAKES}{name}"
+            with path.open("rb") as stream:
+                self._sums.append((place, hashlib.file_digest(stream, "sha256").hexdigest()))
+            self._zip.write(path, place)
+            self._tell(path.stat().st_size // BYTES_A_FRAME)
+        kept = archived(found.session, without=lambda sound: sound not in there)
+        self._put(opening.TEXT, write_session(kept).encode())
+        self._put(f"{opening.SESSION}/schema.json", json.dumps(session_schema(), indent=1).encode())
+        self._put(f"{opening.SESSION}/notes.mid", write_smf(score_of(found.session, found.plan)))
 
     def _notes(self) -> Iterator[tuple[str, bytes]]:
         found = self.found

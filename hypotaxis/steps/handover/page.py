@@ -13,7 +13,7 @@ from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.session.handover import AUDIO, FILLED, NAMES, NOTES, SHEET, STANDING, TABLE, TAKES, Wish
+from hypotaxis.core.session.handover import AUDIO, FILLED, NAMES, NOTES, SESSION, SHEET, STANDING, TABLE, TAKES, Wish
 from hypotaxis.core.session.readiness import Readiness, TrackState, bars_told, readiness
 from hypotaxis.core.units import FLOOR_DB, counted, factor_to_db, signed
 from hypotaxis.records import audio
@@ -198,7 +198,8 @@ class HandoverPage:
         yield TABLE, "What begins where", "a table of the files and their places"
         yield NOTES, "Notes", f"tempo, sections, program changes with their gap; {parts} alone, also without sounds"
         yield NAMES, "Names", f"{counted(len(lists), 'patch list')}, {maps}"
-        yield SHEET, "The sheet of settings", "PDF, A4"
+        yield SHEET, "The sheet of settings", "PDF, A4, with the picture of the rig"
+        yield SESSION, "The session, to open again", "here or on another desk; all takes, also those that do not stand"
 
     @property
     def whole(self) -> str:

@@ -1,15 +1,32 @@
 """The sheet of settings of the rig and session in use: what is known of them, gathered for core.session.sheet."""
 
+from collections.abc import Iterator
+
+from django.urls import reverse
 from django.utils import timezone
 from django.utils.formats import date_format
 
+from hypotaxis.core.drawing.sheet import BoxDrawing, draw_sheet
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
-from hypotaxis.core.session.sheet import Known, Sheet, Sound, sheet_of
+from hypotaxis.core.session.sheet import (
+    BACK,
+    OUT,
+    Card,
+    Known,
+    Label,
+    Photo,
+    RigPicture,
+    Sheet,
+    Sound,
+    Wire,
+    sheet_of,
+)
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Session
+from hypotaxis.records.models import Session, Tick
 from hypotaxis.records.patch_lists import picked, sound_of, voices_of
+from hypotaxis.records.pictures import picture_path
 from hypotaxis.records.plan import last_bar_of, loop_of
 
 
@@ -24,8 +41,48 @@ def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
         latenesses=known_latenesses(plan),
         sounds=dict(_sounds(plan, session)),
         maps={one.uid: _notes(plan, one) for one in plan.instruments},
+        days=_days(plan),
+        picture=_picture(plan),
+        photos=tuple(_photos(plan)),
     )
     return sheet_of(plan, known)
+
+
+def _days(plan: Plan) -> dict[str, str]:
+    """On which day what is ticked was ticked, the last one."""
+    ticks = Tick.objects.filter(rig__uid=plan.rig.uid, key__in=plan.ticked).order_by("day")
+    return {tick.key: date_format(tick.day, "j M Y") for tick in ticks}
+
+
+def _picture(plan: Plan) -> RigPicture | None:
+    """The out-and-back sheet as the sheet of settings shows it: cards, labels and cables."""
+    if not plan.rig.boxes:
+        return None
+    drawn = draw_sheet(plan)
+    cards = tuple(Card(box.x, box.y, box.w, box.h, _name(box), box.colour, tuple(_labels(box))) for box in drawn.boxes)
+    inks = {"out": OUT, "back": BACK}
+    dashed = ("send", "network")
+    wires = tuple(Wire(one.path, inks.get(one.ink, ""), one.kind in dashed) for one in drawn.cables)
+    return RigPicture(drawn.width, drawn.height, cards, wires)
+
+
+def _name(box: BoxDrawing) -> Label:
+    if box.compact:
+        return Label(box.x + box.w / 2, box.y + box.h / 2 + 5, box.title, "middle")
+    return Label(box.x + 10, box.y + 18, box.title, "start")
+
+
+def _labels(box: BoxDrawing) -> Iterator[Label]:
+    anchors = {"left": ("start", 9.0, 4.0), "right": ("end", -9.0, 4.0), "bottom": ("start", 9.0, -5.0)}
+    for one in box.sockets:
+        anchor, right, down = anchors[one.side]
+        yield Label(one.x + right, one.y + down, one.label, anchor)
+
+
+def _photos(plan: Plan) -> Iterator[Photo]:
+    for box in plan.rig.boxes:
+        if box.picture and (path := picture_path(box.picture)).exists():
+            yield Photo(box.name, str(path), reverse("rig:picture", args=[box.picture]))
 
 
 def _wrap_told(session: Session) -> str:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.handover import views
+from hypotaxis.steps.handover import opening_views, views
 
 app_name = "handover"
 urlpatterns = [
@@ -13,5 +13,10 @@ urlpatterns = [
     path("sheet.pdf", views.sheet_pdf, name="sheet-pdf"),
     path("notes.mid", views.score, name="score"),
     path("making/", views.making, name="making"),
+    path("open/", opening_views.home, name="open"),
+    path("open/<str:file>/", opening_views.beside, name="beside"),
+    path("open/<str:file>/gone/", opening_views.thrown_away, name="not-opened"),
+    path("opening/<uuid:uid>/", opening_views.state, name="opening"),
+    path("opening/<uuid:uid>/stop/", opening_views.stop, name="stop-opening"),
     path("archive.zip", views.file, name="file"),
 ]

@@ -1,16 +1,19 @@
 """The sheet of settings: on the page, and as PDF whose text is read back and held against the plan."""
 
 import io
+from datetime import date
 
 from django.urls import reverse
+from PIL import Image
 from pypdf import PdfReader
 
 from hypotaxis.core.formats.sheetpdf import printable, write_sheet_pdf
 from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.printed import cable_rows
 from hypotaxis.core.session.sheet import Column, Section, Sheet
-from hypotaxis.records.models import Session
+from hypotaxis.records.models import Session, Tick
 from hypotaxis.records.patch_lists import voices_of
+from hypotaxis.records.pictures import keep_picture
 from tests.web.base import DemoTest
 
 
@@ -56,6 +59,27 @@ class SheetTest(DemoTest):
         self.assertIn("Junction out 2, ch 3", text_of(self.handed_over().read("Tide Tables settings.pdf")))
         Session.objects.all().delete()
         self.assertIn("Saltmarsh Room", self.pdf())
+
+    def test_it_ends_with_pictures_of_the_rig_and_its_boxes_and_ticks_have_their_day(self):
+        picture = io.BytesIO()
+        Image.new("RGB", (40, 30), "red").save(picture, "PNG")
+        picture.seek(0)
+        box = self.rig.boxes.get(name="Sedge")
+        box.picture = keep_picture(picture)
+        box.save()
+        step = next(step for one in panel_settings(self.plan) for step in one.settings)
+        Tick.objects.create(rig=self.rig, key=step.key, day=date(2026, 11, 3))
+        data = self.client.get(reverse("handover:sheet-pdf")).content
+        *_, last = PdfReader(io.BytesIO(data)).pages
+        told = last.extract_text()
+        for one in self.plan.rig.boxes:
+            if one.shape not in ("host", "speakers"):
+                self.assertIn(one.name, told)
+        self.assertEqual(len(last.images), 1)
+        self.assertIn(f"{step.text} ticked 3 Nov 2026", text_of(data))
+        page = self.client.get(reverse("handover:sheet"))
+        self.assertContains(page, reverse("rig:picture", args=[box.picture]))
+        self.assertContains(page, 'class="rig-card"')
 
     def test_names_of_any_alphabet_and_length_break_nothing(self):
         rows = (("Übung Łódź", "Ж" * 300), ("a" * 300, ""))

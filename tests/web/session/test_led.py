@@ -77,7 +77,7 @@ class LedPassTest(LedDesk):
         page = self.page("session:home")
         self.assertIn("Heron 61 led at 92.9", page)
         self.assertIn("Played at 92.", page)
-        self.assertIn("1 take went by another tempo than the session", self.page("handover:home"))
+        self.assertIn("it went by another tempo than the session", self.page("handover:home"))
         self.client.post(reverse("session:lay-tempo", args=[run.uid]))
         self.assertEqual(self.session.tempo_map, run.tempo_map)
         before.run.refresh_from_db()

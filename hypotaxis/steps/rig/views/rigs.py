@@ -19,7 +19,7 @@ from hypotaxis.records.current import in_one_go, in_use, make_empty_rig, remembe
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Rig, Take
 from hypotaxis.records.patch_lists import lists_of
-from hypotaxis.records.pictures import embedded, kept_from
+from hypotaxis.records.pictures import embedded, with_pictures
 from hypotaxis.records.plan import load_kept
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import NewRigForm, RigFileForm, RigForm
@@ -119,7 +119,7 @@ def read_rig(request):
     form = RigFileForm(request.POST, request.FILES)
     if form.is_valid():
         try:
-            rig = import_rig(_with_pictures(_read(form.cleaned_data["file"].read())))
+            rig = import_rig(with_pictures(_read(form.cleaned_data["file"].read())))
         except UnicodeDecodeError as error:
             form.add_error("file", f"It is not UTF-8: byte {error.start} cannot be read.")
         except UnreadableFile as error:
@@ -139,13 +139,6 @@ def _read(data: bytes) -> Plan:
     finally:
         path.unlink(missing_ok=True)
     return read_rig_file(text)
-
-
-def _with_pictures(plan: Plan) -> Plan:
-    """The plan with the pictures that came with it kept, and no others named."""
-    names = kept_from(plan)
-    boxes = tuple(replace(box, picture=names.get(box.picture, "")) for box in plan.rig.boxes)
-    return replace(plan, rig=replace(plan.rig, boxes=boxes), pictures=())
 
 
 def _form(request, data=None) -> RigForm:

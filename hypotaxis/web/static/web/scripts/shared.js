@@ -25,11 +25,12 @@ export function leaving() {
 
 // What was told when a page came, and is lost when it is led away at once, is told on the next one.
 const JUST_TOLD_MS = 8000;
+const shownAt = performance.now();
 const TOLD = "hypotaxis-told";
 
 function keepTold() {
   const told = document.querySelector("[data-part=messages]")?.innerHTML.trim();
-  if (told && performance.now() < JUST_TOLD_MS) sessionStorage.setItem(TOLD, told);
+  if (told && performance.now() - shownAt < JUST_TOLD_MS) sessionStorage.setItem(TOLD, told);
 }
 
 export function tellAgain() {
