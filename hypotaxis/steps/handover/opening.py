@@ -22,6 +22,7 @@ from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.core.session.archived import ArchivedSession, ArchivedTake, read_session
+from hypotaxis.core.units import counted
 from hypotaxis.records import audio
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.jobs import Reporter, ask, running, work
@@ -343,8 +344,8 @@ def open_archive(path: Path, wish: Wish, reporter: Reporter | None = None) -> Op
         for name in set(files.values()) - before:
             audio.remove_take(name)
         raise
-    told = f"{session.name} is open: {len(archive.session.tracks)} tracks, {len(archive.session.takes)} takes."
-    return Opened(str(session.uid), str(session.rig_id), told)
+    held = f"{counted(len(archive.session.tracks), 'track')}, {counted(len(archive.session.takes), 'take')}"
+    return Opened(str(session.uid), str(session.rig_id), f"{session.name} is open: {held}.")
 
 
 def _store(archive: Archive, wish: Wish, files: Mapping[str, str]) -> Session:
