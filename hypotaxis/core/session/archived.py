@@ -7,14 +7,27 @@ name things only within the archive: what is opened gets new ones. Notes are (ti
 
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from typing import Any
 
 from cattrs.errors import BaseValidationError
 
-from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.errors import HypotaxisError, UnreadableFile
+from hypotaxis.core.formats.filenames import check_pattern
 from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.formats.sound import FORMS
+from hypotaxis.core.grid.values import Grid
+from hypotaxis.core.mixing.desk import Fader, Mixing, check_fader
+from hypotaxis.core.session.generators import Generator
+from hypotaxis.core.session.handover import ITEMS, SOUNDS, Wish
+from hypotaxis.core.session.passes import PassSetup
+from hypotaxis.core.session.standing import Stretch
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.sync.led import LedRun
+from hypotaxis.core.sync.values import LoopSetting
+from hypotaxis.core.timing.doubt import Doubt
+from hypotaxis.core.timing.measurement import Measurement
 
 FORMAT, VERSION = "hypotaxis-session", 1
 MOST_TRACKS, MOST_TAKES, MOST_FAULTS = 256, 20_000, 8
@@ -217,7 +230,55 @@ def _faults(session: ArchivedSession) -> list[str]:
         wrong(one.channels not in (1, 2) or one.frames < 1, f"take {one.number} has no sound")
         wrong(not RATES[0] <= one.sample_rate <= RATES[1], f"take {one.number} has {one.sample_rate} Hz")
         wrong(len(one.trimmed) not in (0, 2), f"take {one.number} is trimmed oddly")
-    return found
+    return found or list(_odd_values(session))
+
+
+def _odd_values(session: ArchivedSession) -> Iterator[str]:
+    """What is inside of it and none of the values that the program knows, in words."""
+
+    def odd(told: str, kind: type, plain: Any, check: Callable[[Any], bool] = lambda value: True) -> Iterator[str]:
+        try:
+            fine = not plain or check(from_json(kind, plain))
+        except (BaseValidationError, HypotaxisError, TypeError, ValueError, KeyError, AttributeError, RecursionError):
+            fine = False
+        if not fine:
+            yield f"{told} is none"
+
+    yield from odd("the mix", Mixing, session.mix, lambda one: all(map(check_fader, one.groups.values())))
+    yield from odd("the loop", LoopSetting, session.loop, lambda one: 1 <= one.first_bar < 2**20 and one.times >= 0)
+    yield from odd("what it hands over", Wish, session.handover, _is_wish)
+    for track in session.tracks:
+        name = f"of track {track.name[:40]}"
+        yield from odd(f"the grid {name}", Grid, track.grid)
+        yield from odd(f"the generator {name}", Generator, track.generator)
+        yield from odd(f"the level {name}", Fader, track.mix, check_fader)
+        yield from odd(f"what stands {name}", list[Stretch], [_stretch(one) for one in track.chosen])
+    rounds = {}
+    for run in session.passes:
+        yield from odd(
+            f"what was frozen of pass {run.number}", PassSetup, run.setup, lambda one: one.rate in range(*RATES)
+        )
+        yield from odd(f"the tempo of pass {run.number}", TempoMap, run.tempo, lambda one: one.tempos and one.meters)
+        yield from odd(f"what led pass {run.number}", LedRun, run.led)
+        rounds[run.uid] = max(1, len(run.setup.get("rounds", ())))
+    for take in session.takes:
+        yield from odd(f"the lateness of take {take.number}", Measurement, take.measurement)
+        yield from odd(f"a hit of take {take.number}", list[tuple[float, float, bool]], take.hits)
+        yield from odd(f"a doubt of take {take.number}", list[Doubt], take.doubts)
+        if not 0 <= take.round < rounds[take.run]:
+            yield f"take {take.number} is of a time round that was none"
+
+
+def _stretch(row: Any) -> dict[str, Any]:
+    """A row of what stands by its names; anything else as it is, to be refused."""
+    names = ("uid", "first_bar", "last_bar", "moved")
+    return dict(zip(names, row, strict=False)) if isinstance(row, list) and len(row) in (3, 4) else row
+
+
+def _is_wish(wish: Wish) -> bool:
+    check_pattern(wish.pattern)
+    known = wish.form in FORMS and wish.sounds in SOUNDS and set(wish.items) <= set(ITEMS)
+    return known and (not wish.rate or RATES[0] <= wish.rate <= RATES[1])
 
 
 def with_other_uids(session: ArchivedSession, new: Mapping[str, str]) -> ArchivedSession:

@@ -191,7 +191,7 @@ class HandoverPage:
         files = counted(len(self.contents.sounds), "file")
         rate = f"{wish.rate} Hz" if wish.rate else "at its rate"
         sounds = {STANDING: "What stands of each track", TAKES: "Every placed take"}.get(wish.sounds, "Each group")
-        parts = counted(sum(row.track.voice_of_id is None and not row.track.loop_uid for row in self.rows), "part")
+        parts = counted(self.session.tracks.written().count(), "part")
         maps = counted(sum(len(one.note_maps) for one in lists), "note map")
         yield AUDIO, sounds, f"{files}, {wish.form}, {rate}, with their time reference"
         yield FILLED, "The same, filled from the beginning", "for hosts that read no time reference"

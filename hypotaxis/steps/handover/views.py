@@ -97,6 +97,8 @@ def _shown(request, here: InUse, form: WishForm | None = None):
     if session is None:
         return render(request, "handover/home.html", {"session": None})
     page = HandoverPage(session, here.plan, session.handed_over)
+    if request.headers.get("X-Soft") and request.method == "POST":
+        return render(request, "handover/includes/parts.html", {"page": page, "form": form or _form(here)})
     takes = sounds.placed_takes(session)
     line = page.contents.line
     context = {
@@ -118,8 +120,7 @@ def _shown(request, here: InUse, form: WishForm | None = None):
         "joined": sounds.joined_tracks(takes),
         "sheet": settings_sheet(here.plan, session),
     }
-    soft = request.headers.get("X-Soft") and request.method == "POST"
-    return render(request, f"handover/{'includes/parts' if soft else 'home'}.html", context)
+    return render(request, "handover/home.html", context)
 
 
 def making(request):
