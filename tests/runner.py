@@ -22,7 +22,7 @@ def own_folder(counter, *given, **named) -> None:
 
 class Suite(runner.ParallelTestSuite):
     """Test classes handed out one by one, those that take longest first, so that none is left over at the end; those
-    that need real time behind all others."""
+    that need real time behind all others, one at a time."""
 
     init_worker = own_folder
 
@@ -30,12 +30,13 @@ class Suite(runner.ParallelTestSuite):
         super().__init__(sorted(subsuites, key=_place), *given, **named)
 
     def run(self, result):
-        every = self.subsuites
+        every, processes = self.subsuites, self.processes
         for real_time in (False, True):
             self.subsuites = [one for one in every if _room(one).startswith(REAL_TIME) == real_time]
+            self.processes = 1 if real_time else processes
             if self.subsuites and not result.shouldStop:
                 super().run(result)
-        self.subsuites = every
+        self.subsuites, self.processes = every, processes
         return result
 
 

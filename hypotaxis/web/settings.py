@@ -1,6 +1,7 @@
 """Settings: one person, on the own machine, nothing loaded from elsewhere.
 
-HYPOTAXIS_DATA names the data folder (default: data/ beside manage.py), HYPOTAXIS_DB the database file in it.
+HYPOTAXIS_DATA names the data folder (default: data/ beside manage.py), HYPOTAXIS_DB the database file in it,
+HYPOTAXIS_COPIES how many copies of the day are kept (default 7, 0 = none).
 """
 
 import os
@@ -13,6 +14,7 @@ BASE = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("HYPOTAXIS_DATA", BASE / "data")).resolve()
 DATA.mkdir(parents=True, exist_ok=True)
 AUDIO = DATA / "audio"
+COPIES_KEPT = int(os.environ.get("HYPOTAXIS_COPIES", "7") or 0)
 
 
 def _secret_key() -> str:

@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from hypotaxis.core.errors import ServerGone
 from hypotaxis.core.studio import JACK, Wanted
 from hypotaxis.devices.process import DeviceProcess
-from hypotaxis.records.models import Instrument, Rig, Take
+from hypotaxis.records.models import Instrument, Job, Rig, Take
 from hypotaxis.records.plan import load_plan
 from hypotaxis.web import studio_startup
 from tests.browser.base import PATIENCE_MS, BrowserTest
@@ -48,6 +48,13 @@ class OnJackTest(BrowserTest):
         if studio_startup._devices:
             studio_startup._devices.close()
             studio_startup._devices = None
+
+    def until_it_plays(self) -> None:
+        """Before anything has left there is nothing to be silenced."""
+        until = time.monotonic() + PATIENCE_S
+        while not Job.objects.filter(kind="pass", state=Job.RUNNING, progress__gt=0).exists():
+            self.assertLess(time.monotonic(), until, "The pass does not begin.")
+            self.page.wait_for_timeout(50)
 
     def choose(self, socket: str, name: str) -> None:
         self.page.locator(f"[name=match_{socket}]").select_option(name)
@@ -90,5 +97,6 @@ class OnJackTest(BrowserTest):
         self.go("session:home")
         self.button("Record 1 armed")
         self.see("is recording")
+        self.until_it_plays()
         self.press("Escape")
         self.see("All notes are off, on every port that notes have left by.")

@@ -222,6 +222,7 @@ class StudioTest(OnJack):
         self.assertEqual(known_latenesses(self.plan)[bittern.uid].stale, ("studio jack, now stand-in",))
         choose("jack", self.server.name)
         run = self.run_pass()
+        self.assertEqual((run.job.state, run.job.message), (Job.DONE, ""))
         take = run.takes.get()
         self.assertEqual(take.placement, -(REACTION + PERIOD))
         self.assertEqual(Studio.objects.get().last_run["lost"], 0)

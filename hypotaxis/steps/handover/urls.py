@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.handover import opening_views, views
+from hypotaxis.steps.handover import backup_views, opening_views, views
 
 app_name = "handover"
 urlpatterns = [
@@ -13,6 +13,9 @@ urlpatterns = [
     path("sheet.pdf", views.sheet_pdf, name="sheet-pdf"),
     path("notes.mid", views.score, name="score"),
     path("making/", views.making, name="making"),
+    path("backup/", backup_views.home, name="backup"),
+    path("backup/state/", backup_views.state, name="backup-state"),
+    path("backup.zip", backup_views.file, name="backup-file"),
     path("open/", opening_views.home, name="open"),
     path("open/<str:file>/", opening_views.beside, name="beside"),
     path("open/<str:file>/gone/", opening_views.thrown_away, name="not-opened"),

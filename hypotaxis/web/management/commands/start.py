@@ -13,6 +13,8 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import connections
 from django.utils.module_loading import autodiscover_modules
 
+from hypotaxis.core.errors import HypotaxisError
+from hypotaxis.records.backup import copy_of_the_day
 from hypotaxis.records.jobs import mark_not_begun
 from hypotaxis.web.management.commands.worker import take_lock
 from hypotaxis.web.worker_watch import WorkerWatch
@@ -32,12 +34,13 @@ class Command(BaseCommand):
 
     def handle(self, *args, port: int, demo: bool, fresh: bool, **options) -> None:
         _check_port(port)
-        _check_alone()
+        check_alone()
         if fresh:
             self._move_aside()
         for left_over in settings.FILE_UPLOAD_TEMP_DIR.iterdir():
             left_over.unlink()
         call_command("migrate", verbosity=0, interactive=False)
+        self._copy_of_the_day()
         call_command("collectstatic", verbosity=0, interactive=False, clear=False)
         autodiscover_modules("tasks")
         if demo:
@@ -55,6 +58,13 @@ class Command(BaseCommand):
             self.stdout.write("\nEnding.")
         finally:
             worker.stop()
+
+    def _copy_of_the_day(self) -> None:
+        try:
+            copy_of_the_day(settings.COPIES_KEPT)
+        except (HypotaxisError, OSError) as error:
+            # Nothing that is worth not starting for.
+            self.stdout.write(f"There is no copy of the day: {error}")
 
     def _move_aside(self) -> None:
         data = settings.DATA
@@ -82,7 +92,7 @@ def _check_port(port: int) -> None:
             ) from error
 
 
-def _check_alone() -> None:
+def check_alone() -> None:
     """A start whose parent was killed takes a moment to let go, so a taken lock is asked for again."""
     for _ in range(PATIENCE):
         if lock := take_lock():
