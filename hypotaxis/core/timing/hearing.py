@@ -68,15 +68,25 @@ def hear_each(asked: Sequence[ToHear], tell: Progress) -> Iterator[Callable[[], 
     over = threading.Event()
     pool = ThreadPoolExecutor(min(os.cpu_count() or 1, len(asked)))
     try:
-        coming = [pool.submit(_hear_apart, one, over) for one in asked]
-        for one, answer in zip(asked, coming, strict=True):
+        # The longest ones first, so that none is left over at the end.
+        coming = {id(one): pool.submit(_hear_apart, one, over) for one in sorted(asked, key=_weight, reverse=True)}
+        for one in asked:
+            answer = coming[id(one)]
             while not wait([answer], timeout=LOOK_S).done:
-                tell(sum(other.done() for other in coming) / len(asked))
+                tell(sum(other.done() for other in coming.values()) / len(asked))
             found = answer.result()
             yield partial(hear, one) if found is None else lambda found=found: found
     finally:
         over.set()
         pool.shutdown(cancel_futures=True)
+
+
+def _weight(one: ToHear) -> int:
+    """Bytes of its file; one that is missing says so at once."""
+    try:
+        return one.path.stat().st_size
+    except OSError:
+        return 0
 
 
 def _hear_apart(one: ToHear, over: threading.Event) -> Heard | None:
