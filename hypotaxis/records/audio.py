@@ -28,8 +28,8 @@ from hypotaxis.core.formats.wave import (
     HEAD_BYTES,
     Broadcast,
     PackedSamples,
+    packed24,
     stepped,
-    to_int24,
     wave_end,
     wave_head,
 )
@@ -153,7 +153,7 @@ class TakeFile:
     def feed(self, block: np.ndarray) -> None:
         """The next frames, shape (frames, channels)."""
         block = stepped(block)
-        self._write(to_int24(block))
+        self._write(packed24(block))
         self._read_off.write(packed(self._levels.feed(block)))
         self._peaks.feed(block)
         self._figures.feed(block)

@@ -108,11 +108,17 @@ def write_takes(partial: Path, width: int, rate: int, wanted: Sequence[WantedTak
     with _writers(wanted, rate) as writers:
         at = min(take.start for take in wanted) if wanted else 0
         frames = max((take.frames for take in wanted), default=0)
-        for block in audio.partial_blocks(partial, width, frames, first=at):
-            for writer in writers:
-                writer.feed(at, block)
-            at += len(block)
+        _feed(writers, partial, width, at, frames)
         return [writer.keep() for writer in writers]
+
+
+def _feed(writers: Sequence[_Writer], partial: Path, width: int, at: int, frames: int) -> int:
+    """Give so many frames, or what is there of them, from one on to every writer; up to where they were fed."""
+    for block in audio.partial_blocks(partial, width, frames, first=at):
+        for writer in writers:
+            writer.feed(at, block)
+        at += len(block)
+    return at
 
 
 class WritingBeside:
@@ -171,10 +177,8 @@ def _main() -> None:
             if told and asked.readline() != KEEP:
                 return
             frames = partial.stat().st_size // (4 * wish.width) if partial.exists() else 0
-            for block in audio.partial_blocks(partial, wish.width, frames - at, first=at) if frames > at else ():
-                for writer in writers:
-                    writer.feed(at, block)
-                at += len(block)
+            if frames > at:
+                at = _feed(writers, partial, wish.width, at, frames - at)
             if told:
                 print(json.dumps([to_json(writer.keep()) for writer in writers]), flush=True)
                 return

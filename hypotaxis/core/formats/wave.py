@@ -153,8 +153,13 @@ def stepped(samples: np.ndarray) -> np.ndarray:
 
 def to_int24(samples: np.ndarray) -> bytes:
     """Floats to little-endian 24-bit, interleaved, rounded to the nearest step and held at full scale."""
-    steps = stepped(samples) * np.float32(FULL_SCALE)
-    return np.ascontiguousarray(steps, dtype="<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+    return packed24(stepped(samples))
+
+
+def packed24(steps: np.ndarray) -> bytes:
+    """The same of floats that are rounded already."""
+    scaled = steps * np.float32(FULL_SCALE)
+    return np.ascontiguousarray(scaled, dtype="<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
 
 
 class PackedSamples:

@@ -15,7 +15,7 @@ from hypotaxis.core.apart import run_apart
 from hypotaxis.core.errors import HypotaxisError, NoAnswer, WrongScore
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.timing.lateness import Progress, measure
-from hypotaxis.core.timing.levels import kept_levels
+from hypotaxis.core.timing.levels import kept_levels_of
 from hypotaxis.core.timing.measurement import Hit, Measurement, hits_of, measurement_of
 from hypotaxis.core.timing.moments import Moments
 from hypotaxis.core.timing.recording import open_recording
@@ -50,9 +50,9 @@ class Heard:
 def hear(asked: ToHear, progress: Progress | None = None) -> Heard:
     """Measure one. Raises what reading its file raises."""
     recording = open_recording(asked.path)
-    how = {"rate": recording.rate, "sides": recording.channels, "frames": recording.frames}
+    levels = kept_levels_of(recording, asked.levels)
     try:
-        found = measure(recording, asked.moments, levels=kept_levels(asked.levels, **how), progress=progress)
+        found = measure(recording, asked.moments, levels=levels, progress=progress)
     except NoAnswer as error:
         return Heard(refusal=str(error), wrong_score=isinstance(error, WrongScore))
     return Heard(measurement_of(found), hits_of(found))

@@ -98,6 +98,11 @@ def packed_end(clipped: Sequence[bool]) -> bytes:
     return np.array(clipped, dtype=_ROW).tobytes()
 
 
+def kept_levels_of(recording: Recording, path: Path) -> Levels | None:
+    """What is kept of every side of a recording; None as below."""
+    return kept_levels(path, rate=recording.rate, sides=recording.channels, frames=recording.frames)
+
+
 def kept_levels(path: Path, *, rate: int, sides: int, frames: int) -> Levels | None:
     """What is kept of so many sides and frames; None where the file is not there or not of that length."""
     try:

@@ -27,6 +27,7 @@ from hypotaxis.core.formats.sound import ENDINGS
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.archived import session_schema, write_session
 from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SESSION, SHEET, TABLE, FileLine, Wish
+from hypotaxis.core.session.score import Score
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.jobs import Reporter, ask, running, work
 from hypotaxis.records.models import Job, Session, Take
@@ -106,9 +107,9 @@ class Contents:
 def contents(session: Session, plan: Plan, wish: Wish) -> Contents:
     """What a wish comes to, now."""
     takes = placed_takes(session)
-    there = [take for take in takes if not take.lost]
     line = line_of(session, plan, takes)
     lost = [take for take in takes if take.lost]
+    there = [take for take in takes if take not in lost]
     return Contents(session, plan, wish, line, sources(session, there, wish), lost)
 
 
@@ -219,9 +220,7 @@ class _Bundle:
                         made = deliver(
                             source, found.line, wish, stream, name=place, filled=item == FILLED, tell=self._tell
                         )
-                    with path.open("rb") as stream:
-                        self._sums.append((place, hashlib.file_digest(stream, "sha256").hexdigest()))
-                    self._zip.write(path, place)
+                    self._put_file(place, path)
             except SoundLost as error:
                 self.told.append(f"{source.title}: left out. {error}")
                 continue
@@ -236,25 +235,31 @@ class _Bundle:
         self._sums.append((name, hashlib.sha256(data).hexdigest()))
         self._zip.writestr(name, data)
 
+    def _put_file(self, name: str, path: Path) -> None:
+        with path.open("rb") as stream:
+            self._sums.append((name, hashlib.file_digest(stream, "sha256").hexdigest()))
+        self._zip.write(path, name)
+
+    @cached_property
+    def _score(self) -> Score:
+        return score_of(self.found.session, self.found.plan)
+
     def _session(self) -> None:
         """The session to be opened again, with all its takes."""
         found = self.found
         there = {name for name, _ in found.kept}
         for name, path in found.kept:
-            place = f"{opening.TAKES}{name}"
-            with path.open("rb") as stream:
-                self._sums.append((place, hashlib.file_digest(stream, "sha256").hexdigest()))
-            self._zip.write(path, place)
+            self._put_file(f"{opening.TAKES}{name}", path)
             self._tell(path.stat().st_size // BYTES_A_FRAME)
         kept = archived(found.session, without=lambda sound: sound not in there)
         self._put(opening.TEXT, write_session(kept).encode())
         self._put(f"{opening.SESSION}/schema.json", json.dumps(session_schema(), indent=1).encode())
-        self._put(f"{opening.SESSION}/notes.mid", write_smf(score_of(found.session, found.plan)))
+        self._put(f"{opening.SESSION}/notes.mid", write_smf(self._score))
 
     def _notes(self) -> Iterator[tuple[str, bytes]]:
         found = self.found
-        yield f"{safe_name(found.session.name)}.mid", score_file(found.session, found.plan, found.line)
-        parts = part_files(score_of(found.session, found.plan), found.line)
+        yield f"{safe_name(found.session.name)}.mid", score_file(self._score, found.line)
+        parts = part_files(self._score, found.line)
         names = apart((safe_name(name) for name, *_ in parts), ".mid")
         for name, (_, wanted, plain) in zip(names, parts, strict=True):
             yield f"each part/{name}", wanted

@@ -29,15 +29,15 @@ def score_of(session: Session, plan: Plan) -> Score:
     return Score(session.tempo_map, tuple(parts), session.end_tick, markers=markers)
 
 
-def score_file(session: Session, plan: Plan, line: FileLine) -> bytes:
-    """The notes with their program changes as a type 1 MIDI file, on the time line of the audio files."""
-    return write_smf(with_preroll(score_of(session, plan), line.bars))
+def score_file(score: Score, line: FileLine) -> bytes:
+    """Notes with their program changes as a type 1 MIDI file, on the time line of the audio files."""
+    return write_smf(with_preroll(score, line.bars))
 
 
 def part_files(score: Score, line: FileLine) -> list[tuple[str, bytes, bytes]]:
     """Each part alone that has notes: its name, as its box wants it, and clean for another sound."""
     return [
-        (part.name, *(write_smf(with_preroll(replace(score, parts=(one,)), line.bars)) for one in (part, clean(part))))
+        (part.name, *(score_file(replace(score, parts=(one,)), line) for one in (part, clean(part))))
         for part in score.parts
         if len(part.notes)
     ]

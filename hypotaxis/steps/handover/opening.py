@@ -118,12 +118,11 @@ class Archive:
             raise UnreadableFile(f"{name} cannot be unpacked: {error}. Take the archive anew.") from error
 
     def _check_takes(self) -> None:
-        for take in self.session.takes:
-            for name in filter(None, (take.sound, take.fitted)):
-                if f"{TAKES}{name}" not in self._entries or f"{TAKES}{name}" not in self.sums:
-                    raise UnreadableFile(
-                        f"The sound of take {take.number} is not in the archive ({name[:80]}). Take the archive anew."
-                    )
+        for take, name in self._sounds:
+            if f"{TAKES}{name}" not in self._entries or f"{TAKES}{name}" not in self.sums:
+                raise UnreadableFile(
+                    f"The sound of take {take.number} is not in the archive ({name[:80]}). Take the archive anew."
+                )
 
     @property
     def sound_bytes(self) -> int:

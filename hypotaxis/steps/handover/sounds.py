@@ -6,6 +6,7 @@ What stands of a track leaves as its take as it was recorded where one take stan
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 from hashlib import sha256
 from pathlib import Path
 from typing import BinaryIO
@@ -57,6 +58,12 @@ class Source:
     uid: str = ""
     """Of its take, "" of what is joined or summed."""
     over: bool = False
+
+    @cached_property
+    def live_side(self) -> int | None:
+        """The only side that is alive, of two; read once for all of its files. Raises SoundLost."""
+        return live_side(self.blocks()) if self.channels == 2 else None
+
     """It may go beyond full scale: it is a sum, or turned up."""
 
 
@@ -279,7 +286,7 @@ def deliver(
     """Write a sound as a file. filled: with silence from the files' zero, so that it can be dropped at the very
     beginning; otherwise its time reference says where it stands. Raises SoundLost."""
     tell = tell or (lambda frames: None)
-    side = live_side(source.blocks()) if wish.fold and source.channels == 2 else None
+    side = source.live_side if wish.fold else None
     channels = 1 if side is not None else source.channels
     begins = line.reference(source.first)
     # What lies before the files' own zero is a lead-in, in which nothing stands.

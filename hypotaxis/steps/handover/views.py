@@ -21,7 +21,7 @@ from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Session, Take
 from hypotaxis.steps.handover import archive, sounds
 from hypotaxis.steps.handover.forms import WishForm, fields_of
-from hypotaxis.steps.handover.notes import score_file
+from hypotaxis.steps.handover.notes import score_file, score_of
 from hypotaxis.steps.handover.page import HandoverPage
 from hypotaxis.steps.handover.sheet import settings_sheet
 
@@ -185,7 +185,7 @@ def score(request):
     if here.session is None:
         raise Http404
     line = sounds.line_of(here.session, here.plan, sounds.placed_takes(here.session))
-    answer = HttpResponse(score_file(here.session, here.plan, line), content_type="audio/midi")
+    answer = HttpResponse(score_file(score_of(here.session, here.plan), line), content_type="audio/midi")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(here.session.name) or "session"}.mid"'
     return answer
 

@@ -8,7 +8,7 @@ from hypotaxis.core.errors import NoAnswer, SoundLost
 from hypotaxis.core.timing.belief import many_extra, many_missed
 from hypotaxis.core.timing.doubt import Doubt, of_measurement, sound_unwritten
 from hypotaxis.core.timing.lateness import FEWEST_HITS, Listened
-from hypotaxis.core.timing.levels import Levels, kept_levels, levels_of
+from hypotaxis.core.timing.levels import Levels, kept_levels_of, levels_of
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.timing.moments import distinct_moments
 from hypotaxis.core.timing.recording import Recording, open_recording
@@ -31,8 +31,7 @@ def doubts_of(take: Take, found: Measurement | None) -> list[Doubt]:
     try:
         with audio.told_when_lost(take.file):
             recording = open_recording(audio.take_path(take.file))
-            form = {"rate": recording.rate, "sides": recording.channels, "frames": recording.frames}
-            levels = kept_levels(audio.levels_path(take.file), **form)
+            levels = kept_levels_of(recording, audio.levels_path(take.file))
             levels = levels or levels_of(recording, range(recording.channels))
             begins = _sound_begins(take, levels, found.lateness_ms) if found else None
             cause = _played_by(take, recording, levels) if foreign or begins is not None else ""
