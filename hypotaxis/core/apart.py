@@ -31,15 +31,17 @@ def run_apart(
     seconds: int,
     refused: type[HypotaxisError],
     gave_up: str,
+    writes: int = 0,
     progress: Told | None = None,
 ) -> Any:
     """What a reader ("package.module:function", called with the wish and a function to tell progress by) answers, as
-    plain data. memory: bytes, seconds: of computing, that it may take.
+    plain data. memory: bytes, seconds: of computing, that it may take; writes: up to so many bytes it may write into a
+    file.
 
     Raises refused with the reader's own reason, or with gave_up where it died, took too long or wanted too much.
     progress: told several times a second; what it raises ends the child.
     """
-    asked = {"reader": reader, "wish": wish, "memory": memory, "seconds": seconds}
+    asked = {"reader": reader, "wish": wish, "memory": memory, "seconds": seconds, "writes": writes}
     environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     with subprocess.Popen(
         [sys.executable, "-m", "hypotaxis.core.apart"],
@@ -94,8 +96,8 @@ def _main() -> None:
     asked = json.load(sys.stdin)
     resource.setrlimit(resource.RLIMIT_AS, (asked["memory"],) * 2)
     resource.setrlimit(resource.RLIMIT_CPU, (asked["seconds"],) * 2)
-    # It writes no files, so it leaves none.
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    # One that writes no files leaves none.
+    resource.setrlimit(resource.RLIMIT_FSIZE, (asked["writes"],) * 2)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     module, _, name = asked["reader"].partition(":")
     try:

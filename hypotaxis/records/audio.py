@@ -7,6 +7,7 @@ import errno
 import hashlib
 import json
 import os
+import shutil
 import tempfile
 import time
 from collections.abc import Callable, Iterable, Iterator
@@ -65,6 +66,20 @@ def told_when_full() -> Iterator[None]:
             "The disk is full: there is no room in the data folder. Make room and try again; what was kept before is "
             "still there."
         ) from error
+
+
+def free_bytes() -> int:
+    """Room in the data folder."""
+    return shutil.disk_usage(settings.DATA).free
+
+
+def check_room(needed: int) -> None:
+    """Raises DiskFull where so many bytes do not fit into the data folder."""
+    if (free := free_bytes()) < needed:
+        raise DiskFull(
+            f"The disk has room for {free / 1e6:,.0f} MB, and {needed / 1e6:,.0f} MB of sound would come in. Make room, "
+            "and try again; nothing was taken in."
+        )
 
 
 @told_when_full()

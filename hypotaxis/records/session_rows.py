@@ -39,10 +39,13 @@ class Seat:
     part: str = ""
 
 
-def archived(session: Session, *, without: Callable[[str], bool] = lambda sound: False) -> ArchivedSession:
+def archived(
+    session: Session, *, without: Callable[[str], bool] = lambda sound: False, ending: str = ".wav"
+) -> ArchivedSession:
     """All of a session that is kept, takes that are put away as well, with its rig. without: of a file of the archive's
-    takes, whether it is not there; such a take is left out."""
+    takes, whether it is not there; such a take is left out; ending: of their files."""
     plan = load_kept(session.rig)
+    takes = (_take(row, ending) for row in session.takes.order_by("number"))
     whole = replace(carrying(plan, known_latenesses(plan)), pictures=embedded(plan), patch_lists=lists_of(plan))
     return ArchivedSession(
         name=session.name,
@@ -58,7 +61,7 @@ def archived(session: Session, *, without: Callable[[str], bool] = lambda sound:
         rig=json.loads(write_rig_file(whole)),
         tracks=tuple(_track(row) for row in session.tracks.all()),
         passes=tuple(_pass(row) for row in session.passes.all()),
-        takes=tuple(one for one in map(_take, session.takes.order_by("number")) if not _lost(one, without)),
+        takes=tuple(one for one in takes if not _lost(one, without)),
     )
 
 
@@ -72,10 +75,17 @@ def _pass(row: Pass) -> ArchivedPass:
     return ArchivedPass(**_plain(ArchivedPass, row), uid=str(row.uid), setup=row.setup, started=_day(row.started))
 
 
-def _take(row: Take) -> ArchivedTake:
-    plain = _plain(ArchivedTake, row) | {"fitted": f"{row.uid} fitted.wav" if row.fitted else ""}
+def sounds_of(take: Take, ending: str) -> tuple[tuple[str, str], ...]:
+    """(name in an archive, file) of a take's sound and, where it has that, of the one without drift."""
+    both = ((f"{take.uid}{ending}", take.file), (f"{take.uid} fitted{ending}", take.fitted))
+    return tuple((name, file) for name, file in both if file)
+
+
+def _take(row: Take, ending: str) -> ArchivedTake:
+    (sound, _), *fitted = sounds_of(row, ending)
+    plain = _plain(ArchivedTake, row) | {"fitted": fitted[0][0] if fitted else ""}
     plain["trimmed"] = tuple(row.trimmed)
-    belongs = {"track": str(row.track_id), "run": str(row.run_id), "sound": f"{row.uid}.wav"}
+    belongs = {"track": str(row.track_id), "run": str(row.run_id), "sound": sound}
     return ArchivedTake(**plain, **belongs, uid=str(row.uid), made=_day(row.made))
 
 

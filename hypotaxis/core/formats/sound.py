@@ -13,7 +13,7 @@ import numpy as np
 import soundfile
 import soxr
 
-from hypotaxis.core.formats.wave import FLOAT32, INT24, Broadcast, Naming, write_wave
+from hypotaxis.core.formats.wave import FLOAT32, INT24, Broadcast, Naming, stepped, write_wave
 
 WAVE, WAVE_FLOAT, FLAC = FORMS = ("Broadcast Wave, 24 bit", "Broadcast Wave, float", "FLAC, 24 bit")
 ENDINGS = {WAVE: ".wav", WAVE_FLOAT: ".wav", FLAC: ".flac"}
@@ -66,11 +66,22 @@ def write_sound(stream: BinaryIO, blocks: Iterable[np.ndarray], form: Form, *, b
         write_wave(stream, blocks, **how, bext=bext, encoding=_ENCODINGS[form.kind], naming=naming)
         return
     written = 0
-    with soundfile.SoundFile(stream, "w", form.rate, form.channels, "PCM_24", format="FLAC") as target:
+    with flac_file(stream, form.rate, form.channels) as target:
         target.title, target.album, target.software = naming.take, naming.project, bext.originator
         target.comment = f"{bext.description}; time reference {bext.time_reference} samples"
         for block in blocks:
-            target.write(np.clip(block, -1.0, 1.0))
+            write_steps(target, stepped(block))
             written += len(block)
     if written != form.frames:
         raise ValueError(f"{written} frames were delivered, {form.frames} announced")
+
+
+def flac_file(stream: BinaryIO, rate: int, channels: int) -> soundfile.SoundFile:
+    """A FLAC of 24 bits on its way into what can be read and searched; to be closed."""
+    return soundfile.SoundFile(stream, "w", rate, channels, "PCM_24", format="FLAC")
+
+
+def write_steps(target: soundfile.SoundFile, steps: np.ndarray) -> None:
+    """Write floats that are rounded to 24 bits already, exactly: as integers, since the library scales floats by a step
+    less than full scale."""
+    target.write((np.asarray(steps, dtype=np.float64) * 2.0**31).astype(np.int32))

@@ -181,13 +181,17 @@ class PackedSamples:
         stream.close()
         return None
 
-    def read(self, first: int, last: int) -> np.ndarray:
-        """Frames first to last, shape (frames, channels), float32; fewer where the file breaks off."""
+    def read(self, first: int, last: int, *, side: int | None = None) -> np.ndarray:
+        """Frames first to last, shape (frames, channels), float32; fewer where the file breaks off. side: that one
+        alone, shape (frames, 1)."""
         # A byte before each sample makes it the upper three of an integer of four.
         data = os.pread(self._stream.fileno(), (last - first) * self._width + 1, HEAD_BYTES - 1 + first * self._width)
         frames = max(0, len(data) - 1) // self._width
         shape, strides = (frames, self._width // 3), (self._width, 3)
-        return (np.ndarray(shape, "<i4", buffer=data, strides=strides) >> 8).astype(np.float32) / np.float32(FULL_SCALE)
+        found = np.ndarray(shape, "<i4", buffer=data, strides=strides)
+        samples = ((found if side is None else found[:, side : side + 1]) >> 8).astype(np.float32)
+        samples *= np.float32(1 / FULL_SCALE)
+        return samples
 
 
 def read_broadcast(path: Path) -> Broadcast | None:

@@ -29,7 +29,7 @@ from hypotaxis.core.sync.values import LoopSetting
 from hypotaxis.core.timing.doubt import Doubt
 from hypotaxis.core.timing.measurement import Measurement
 
-FORMAT, VERSION = "hypotaxis-session", 1
+FORMAT, VERSION = "hypotaxis-session", 2
 MOST_TRACKS, MOST_TAKES, MOST_FAULTS = 256, 20_000, 8
 RATES = (8_000, 192_000)
 _UID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}")
@@ -92,7 +92,8 @@ class ArchivedPass:
 @dataclass(frozen=True)
 class ArchivedTake:
     """A take; fields as of records.models.Take. sound: its file in the archive's folder of takes, fitted: that of the
-    same sound with its drift taken out; both are Broadcast Waves as they were kept. made: ISO 8601."""
+    same sound with its drift taken out; both are Broadcast Waves as they were kept, or FLAC with the wave's head beside
+    it (core.formats.flactake). made: ISO 8601."""
 
     uid: str
     track: str

@@ -51,6 +51,8 @@ class Wish:
     """Mono where one side is dead."""
     pattern: str = USUAL
     """Of the files' names (core.formats.filenames)."""
+    packed: bool = False
+    """The takes of the session to be opened again as FLAC, which comes back to the byte."""
 
 
 @dataclass(frozen=True)

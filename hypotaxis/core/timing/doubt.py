@@ -54,11 +54,9 @@ def sound_unwritten(levels: Levels, rate: int, spans: np.ndarray, beat: float) -
     loud = _windows(levels)
     count = len(loud)
     written = np.zeros(count + 1)
-    settle = SETTLE_S * rate
-    for begin, end in spans:
-        first, last = (int(np.clip(at / size, 0, count)) for at in (begin - size, end + settle))
-        written[first] += 1
-        written[last] -= 1
+    edges = np.clip((spans + [-size, SETTLE_S * rate]) / size, 0, count).astype(np.int64)
+    np.add.at(written, edges[:, 0], 1)
+    np.subtract.at(written, edges[:, 1], 1)
     windows = max(1, math.ceil(beat / size))
     rest = max(float(np.percentile(loud, REST_PERCENTILE)), LOWEST_DB) if count else LOWEST_DB
     for first, last in _runs(np.cumsum(written[:-1]) == 0, windows + 1):

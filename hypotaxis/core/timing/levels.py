@@ -112,8 +112,8 @@ def kept_levels(path: Path, *, rate: int, sides: int, frames: int) -> Levels | N
     count = frames // hop_of(rate) * sides * _ROWS
     if len(data) != count + sides:
         return None
-    rows = np.ascontiguousarray(data[:count].reshape(-1, sides, _ROWS).transpose(1, 2, 0))
-    return _levels(rows, tuple((data[count:] > 0).tolist()))
+    # Laid out hop by hop: whoever computes with a row copies it once.
+    return _levels(data[:count].reshape(-1, sides, _ROWS).transpose(1, 2, 0), tuple((data[count:] > 0).tolist()))
 
 
 def _levels(rows: np.ndarray, clipped: tuple[bool, ...]) -> Levels:

@@ -84,10 +84,11 @@ def novelty(
     is told the share that has been read."""
     known = levels or levels_of(recording, sides, progress)
     hop = hop_of(recording.rate)
-    return [
-        Novelty(side, _rises_of(rows), rows[0], _floor(rows[0]), hop, clipped)
-        for side, rows, clipped in zip(sides, known.hops, known.clipped, strict=True)
-    ]
+    found = []
+    for side, rows, clipped in zip(sides, known.hops, known.clipped, strict=True):
+        rows = np.ascontiguousarray(rows)
+        found.append(Novelty(side, _rises_of(rows), rows[0], _floor(rows[0]), hop, clipped))
+    return found
 
 
 def spectral_novelty(recording: Recording, plain: Novelty) -> Novelty:

@@ -91,10 +91,11 @@ class FileRecording:
     def piece(self, side: int, first: int, last: int) -> np.ndarray:
         begin, end = max(0, first), min(self.frames, last)
         if self._packed is not None:
-            there = self._packed.read(begin, max(begin, end))
+            alone = None if side == MIX else side
+            there = self._packed.read(begin, max(begin, end), side=alone)
             if len(there) < end - begin:
                 raise self._breaks_off(begin + len(there))
-            return side_of(padded(there, first - begin, last - begin), side)
+            return side_of(padded(there, first - begin, last - begin), side if alone is None else 0)
         if end > begin and not (self._start <= begin and end <= self._start + len(self._chunk)):
             self.stream.seek(begin)
             self._start = begin

@@ -6,7 +6,6 @@ costs the disk its own size and that of its largest file.
 
 import hashlib
 import json
-import shutil
 import zipfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -17,13 +16,14 @@ from typing import BinaryIO
 from hypotaxis.core.errors import CannotHandOver, SoundLost
 from hypotaxis.core.formats.cells import table_text
 from hypotaxis.core.formats.filenames import apart, check_pattern, file_names, safe_name
+from hypotaxis.core.formats.flactake import pack_take
 from hypotaxis.core.formats.namedoc import write_name_document
 from hypotaxis.core.formats.patchcsv import write_patch_table
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.programlist import write_program_list
 from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
 from hypotaxis.core.formats.smf import write_smf
-from hypotaxis.core.formats.sound import ENDINGS
+from hypotaxis.core.formats.sound import BYTES, ENDINGS, FLAC, WAVE
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.archived import session_schema, write_session
 from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SESSION, SHEET, TABLE, FileLine, Wish
@@ -33,7 +33,7 @@ from hypotaxis.records.jobs import Reporter, ask, running, work
 from hypotaxis.records.models import Job, Session, Take
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import load_plan, song_of
-from hypotaxis.records.session_rows import archived
+from hypotaxis.records.session_rows import archived, sounds_of
 from hypotaxis.records.studio import look
 from hypotaxis.steps.handover import opening
 from hypotaxis.steps.handover.notes import part_files, score_file, score_of
@@ -62,6 +62,15 @@ class Made:
 
 
 @dataclass(frozen=True, eq=False)
+class KeptSound:
+    """A sound of a take. name: in the session to be opened again."""
+
+    name: str
+    path: Path
+    take: Take
+
+
+@dataclass(frozen=True, eq=False)
 class Contents:
     """What there is to go in, now."""
 
@@ -76,21 +85,27 @@ class Contents:
     def sizes(self) -> dict[str, int]:
         """How large each item is, in bytes: of sounds as their form makes them, of the others about."""
         sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
-        sizes[SESSION] += sum(path.stat().st_size for _, path in self.kept)
+        share = BYTES[FLAC] / BYTES[WAVE] if self.wish.packed else 1.0
+        sizes[SESSION] += round(share * sum(one.path.stat().st_size for one in self.kept))
         return sizes | {
             item: sum(bytes_of(one, self.line, self.wish, filled=item == FILLED) for one in self.sounds)
             for item in (AUDIO, FILLED)
         }
 
     @cached_property
-    def kept(self) -> list[tuple[str, Path]]:
-        """(name in the archive, file) of every take whose sound is there, also those that do not stand."""
-        found = []
-        for take in self.session.takes.all():
-            for name, file in ((f"{take.uid}.wav", take.file), (f"{take.uid} fitted.wav", take.fitted)):
-                if file and audio.take_path(file).exists():
-                    found.append((name, audio.take_path(file)))
-        return found
+    def kept(self) -> list[KeptSound]:
+        """Every take whose sound is there, also those that do not stand."""
+        return [
+            KeptSound(name, audio.take_path(file), take)
+            for take in self.session.takes.all()
+            for name, file in sounds_of(take, self.ending)
+            if audio.take_path(file).exists()
+        ]
+
+    @property
+    def ending(self) -> str:
+        """Of the takes' files in the session to be opened again."""
+        return opening.FLAC_ENDING if self.wish.packed else opening.WAVE_ENDING
 
     @property
     def size(self) -> int:
@@ -121,7 +136,7 @@ def start(session: Session, plan: Plan, wish: Wish, *, token: str = "") -> Job:
     found = contents(session, plan, wish)
     if set(wish.items) <= {AUDIO, FILLED} and not found.sounds:
         raise CannotHandOver("No take is placed yet, so there is no sound to hand over. Record a pass and place it.")
-    if (free := free_bytes()) < found.needed:
+    if (free := audio.free_bytes()) < found.needed:
         raise CannotHandOver(
             f"The disk has room for {free / 1e6:,.0f} MB, and the archive needs {found.needed / 1e6:,.0f} while it is "
             "made. Free some, or choose less."
@@ -143,11 +158,6 @@ def came_of(job: Job) -> Made | None:
 def path_of(one: Made) -> Path:
     """Where it is."""
     return audio.folder("archives") / one.file
-
-
-def free_bytes() -> int:
-    """Room in the data folder."""
-    return shutil.disk_usage(audio.folder("archives")).free
 
 
 @work(KIND, resumed=True)
@@ -177,7 +187,7 @@ class _Bundle:
         self._sums: list[tuple[str, str]] = []
         self._delivered: list[Delivered] = []
         both = sum(item in found.wish.items for item in (AUDIO, FILLED))
-        kept = sum(path.stat().st_size for _, path in found.kept) // BYTES_A_FRAME if SESSION in found.wish.items else 0
+        kept = sum(one.path.stat().st_size for one in found.kept) // BYTES_A_FRAME if SESSION in found.wish.items else 0
         self._whole = max(1, both * sum(one.frames for one in found.sounds) + kept)
         self._done = 0
         self._reporter = reporter
@@ -247,14 +257,29 @@ class _Bundle:
     def _session(self) -> None:
         """The session to be opened again, with all its takes."""
         found = self.found
-        there = {name for name, _ in found.kept}
-        for name, path in found.kept:
-            self._put_file(f"{opening.TAKES}{name}", path)
-            self._tell(path.stat().st_size // BYTES_A_FRAME)
-        kept = archived(found.session, without=lambda sound: sound not in there)
+        there = {one.name for one in found.kept}
+        for one in found.kept:
+            if found.wish.packed:
+                self._packed(one)
+            else:
+                self._put_file(f"{opening.TAKES}{one.name}", one.path)
+            self._tell(one.path.stat().st_size // BYTES_A_FRAME)
+        kept = archived(found.session, without=lambda sound: sound not in there, ending=found.ending)
         self._put(opening.TEXT, write_session(kept).encode())
         self._put(f"{opening.SESSION}/schema.json", json.dumps(session_schema(), indent=1).encode())
         self._put(f"{opening.SESSION}/notes.mid", write_smf(self._score))
+
+    def _packed(self, one: KeptSound) -> None:
+        """A take as FLAC, with the head of its file."""
+        take = one.take
+        frames = take.fitted_frames if one.path.name == take.fitted else take.frames
+        with audio.scratch("archives", opening.FLAC_ENDING) as path:
+            head = pack_take(
+                one.path, path, rate=take.sample_rate, channels=take.channels, frames=frames,
+                tell=lambda share: self._tell(0),
+            )  # fmt: skip
+            self._put_file(f"{opening.TAKES}{one.name}", path)
+        self._put(f"{opening.TAKES}{one.name}{opening.HEAD}", head)
 
     def _notes(self) -> Iterator[tuple[str, bytes]]:
         found = self.found

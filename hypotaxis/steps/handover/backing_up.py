@@ -7,7 +7,6 @@ from hypotaxis.records import audio, jobs
 from hypotaxis.records.backup import size_of_all, write_backup
 from hypotaxis.records.jobs import ask, running, work
 from hypotaxis.records.models import Job
-from hypotaxis.steps.handover.archive import free_bytes
 
 KIND, FOLDER = "backup", "backups"
 KEPT = 1
@@ -16,7 +15,7 @@ KEPT = 1
 
 def start(*, token: str = "") -> Job:
     """Let the worker make one. Raises CannotHandOver where there is no room."""
-    free, needed = free_bytes(), size_of_all()
+    free, needed = audio.free_bytes(), size_of_all()
     if free < needed:
         raise CannotHandOver(
             f"The disk has room for {free / 1e6:,.0f} MB, and the backup needs {needed / 1e6:,.0f}. Free some, or let "

@@ -32,6 +32,7 @@ class WishForm(forms.Form):
     as_set = forms.BooleanField(label="With home trim, gain and polarity as set", required=False)
     whole = forms.BooleanField(label="Takes whole, also where bars are trimmed", required=False)
     fold = forms.BooleanField(label="Mono where one side is silent", required=False)
+    packed = forms.BooleanField(label="In the session to open again: takes as FLAC, which is smaller", required=False)
 
     def __init__(self, *args, tracks: Sequence[tuple[str, str]], **kwargs) -> None:
         super().__init__(*args, auto_id="wish_%s", **kwargs)
@@ -46,7 +47,7 @@ class WishForm(forms.Form):
     @property
     def written(self) -> list[forms.BoundField]:
         """The fields on how the sounds are written."""
-        return [self[name] for name in ("sounds", "form", "rate", "as_set", "whole", "fold", "pattern")]
+        return [self[name] for name in ("sounds", "form", "rate", "as_set", "whole", "fold", "packed", "pattern")]
 
     def wish(self) -> Wish:
         """What is asked for; every track is the same as none named."""
@@ -58,5 +59,5 @@ class WishForm(forms.Form):
 
 def fields_of(wish: Wish) -> dict:
     """A wish as the form is filled with it."""
-    plain = {name: getattr(wish, name) for name in ("sounds", "form", "rate", "as_set", "whole", "fold")}
+    plain = {name: getattr(wish, name) for name in ("sounds", "form", "rate", "as_set", "whole", "fold", "packed")}
     return plain | {"pattern": wish.pattern or USUAL, "items": list(wish.items), "tracks": list(wish.tracks)}

@@ -6,6 +6,7 @@ is held against the archive's own checksums before any row is stored.
 """
 
 import hashlib
+import io
 import json
 import uuid
 import zipfile
@@ -17,8 +18,10 @@ from pathlib import Path
 from typing import BinaryIO
 
 from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats.flactake import unpack_take, wave_bytes
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.rigfile import read_rig_file
+from hypotaxis.core.formats.sound import ENDINGS, FLAC, WAVE
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import with_new_uids
 from hypotaxis.core.session.archived import ArchivedSession, ArchivedTake, read_session
@@ -35,11 +38,15 @@ SESSION = "session"
 """The folder of an archive in which it is, and its takes below."""
 TEXT = f"{SESSION}/session.json"
 TAKES = f"{SESSION}/takes/"
+HEAD = ".head"
+"""What follows the name of a take's FLAC: the head of its Broadcast Wave."""
 SUMS = "checksums.sha256"
 OWN_RIG = "own"
 """Instead of a mapping: its rig comes along."""
 MOST_TEXT, MOST_FILES, MOST_TIMES = 64 * 2**20, 100_000, 200
 """Bytes of the text, files in an archive, and how many times its size a file may hold that is packed."""
+MOST_HEAD = 4096
+WAVE_ENDING, FLAC_ENDING = ENDINGS[WAVE], ENDINGS[FLAC]
 WAITS = 8
 """How many archives that were sent and not opened are kept."""
 
@@ -118,7 +125,7 @@ class Archive:
             raise UnreadableFile(f"{name} cannot be unpacked: {error}. Take the archive anew.") from error
 
     def _check_takes(self) -> None:
-        for take, name in self._sounds:
+        for take, name in self._files:
             if f"{TAKES}{name}" not in self._entries or f"{TAKES}{name}" not in self.sums:
                 raise UnreadableFile(
                     f"The sound of take {take.number} is not in the archive ({name[:80]}). Take the archive anew."
@@ -126,8 +133,8 @@ class Archive:
 
     @property
     def sound_bytes(self) -> int:
-        """How large its takes are."""
-        return sum(one.file_size for name, one in self._entries.items() if name.startswith(TAKES))
+        """How large its takes are, unpacked."""
+        return sum(wave_bytes(take.channels, _frames(take, name)) for take, name in self._sounds)
 
     @property
     def _sounds(self) -> Iterator[tuple[ArchivedTake, str]]:
@@ -136,28 +143,52 @@ class Archive:
             for name in filter(None, (take.sound, take.fitted)):
                 yield take, name
 
+    @property
+    def _files(self) -> Iterator[tuple[ArchivedTake, str]]:
+        """Each take with all the files that it needs."""
+        for take, name in self._sounds:
+            yield take, name
+            if name.endswith(FLAC_ENDING):
+                yield take, f"{name}{HEAD}"
+
     def check_sounds(self) -> None:
         """Hold every take against its checksum. Raises UnreadableFile where one is not what was written."""
-        for _, name in self._sounds:
+        for _, name in self._files:
             self._copied(name, lambda data: None)
 
     def keep_sounds(self, tell: Callable[[float], None], kept: dict[str, str]) -> None:
         """Unpack every take into the audio store; kept is filled with their names there by those in the archive. Raises
-        UnreadableFile where one is not what was written."""
+        UnreadableFile where one is not what was written, DiskFull where there is no room for them all."""
         done, whole = 0, max(1, self.sound_bytes)
+        audio.check_room(whole)
         for take, name in self._sounds:
-            frames = take.fitted_frames if name == take.fitted else take.frames
+            frames = _frames(take, name)
             kept[name] = self._keep(name, take.channels, take.sample_rate, frames)
-            done += self._entries[f"{TAKES}{name}"].file_size
+            done += wave_bytes(take.channels, frames)
             tell(done / whole)
 
     def _keep(self, name: str, channels: int, rate: int, frames: int) -> str:
-        with audio.scratch("takes", ".wav") as path:
-            with path.open("wb") as target:
-                digest = self._copied(name, target.write)
+        with audio.scratch("takes", WAVE_ENDING) as path:
+            if name.endswith(FLAC_ENDING):
+                digest = self._unpacked(name, path, channels, frames)
+            else:
+                with path.open("wb") as target:
+                    digest = self._copied(name, target.write)
             if not audio.is_take(path, rate=rate, channels=channels, frames=frames):
                 raise UnreadableFile(f"{name} is no take of {channels} channel(s), {rate} Hz and {frames} samples.")
             return audio.kept_as_take(path, digest)
+
+    def _unpacked(self, name: str, path: Path, channels: int, frames: int) -> str:
+        """Write a take's file out of its FLAC; its checksum."""
+        head = io.BytesIO()
+        if self._entries[f"{TAKES}{name}{HEAD}"].file_size <= MOST_HEAD:
+            self._copied(f"{name}{HEAD}", head.write)
+        with audio.scratch("takes", FLAC_ENDING) as packed:
+            with packed.open("wb") as target:
+                self._copied(name, target.write)
+            unpack_take(packed, head.getvalue(), path, channels=channels, frames=frames, name=name)
+        with path.open("rb") as stream:
+            return hashlib.file_digest(stream, "sha256").hexdigest()
 
     def _copied(self, name: str, write: Callable[[bytes], object]) -> str:
         """Write a take's file; its checksum, which must be the one that was written down."""
@@ -172,6 +203,10 @@ class Archive:
         if digest.hexdigest() != self.sums[place]:
             raise UnreadableFile(f"{name} is not what was written: its checksum differs. Take the archive anew.")
         return digest.hexdigest()
+
+
+def _frames(take: ArchivedTake, name: str) -> int:
+    return take.fitted_frames if name == take.fitted else take.frames
 
 
 @contextmanager

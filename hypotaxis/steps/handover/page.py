@@ -188,6 +188,7 @@ class HandoverPage:
     def _items(self) -> Iterator[tuple[str, str, str]]:
         """(key, name, what it is) of each."""
         wish, lists = self.wish, lists_of(self.plan)
+        as_flac = " as FLAC" if wish.packed else ""
         files = counted(len(self.contents.sounds), "file")
         rate = f"{wish.rate} Hz" if wish.rate else "at its rate"
         sounds = {STANDING: "What stands of each track", TAKES: "Every placed take"}.get(wish.sounds, "Each group")
@@ -199,7 +200,11 @@ class HandoverPage:
         yield NOTES, "Notes", f"tempo, sections, program changes with their gap; {parts} alone, also without sounds"
         yield NAMES, "Names", f"{counted(len(lists), 'patch list')}, {maps}"
         yield SHEET, "The sheet of settings", "PDF, A4, with the picture of the rig"
-        yield SESSION, "The session, to open again", "here or on another desk; all takes, also those that do not stand"
+        yield (
+            SESSION,
+            "The session, to open again",
+            f"here or on another desk; all takes{as_flac}, also those that do not stand",
+        )
 
     @property
     def whole(self) -> str:
@@ -209,7 +214,7 @@ class HandoverPage:
     @property
     def free(self) -> str:
         """Room on the disk, in GB."""
-        return f"{archive.free_bytes() / 1e9:.0f}"
+        return f"{audio.free_bytes() / 1e9:.0f}"
 
     @cached_property
     def job(self) -> Job | None:

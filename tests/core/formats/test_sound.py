@@ -9,9 +9,12 @@ import numpy as np
 import soundfile
 import wavinfo
 from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from hypotaxis.core.formats.flactake import pack_take, unpack_take
 from hypotaxis.core.formats.sound import FLAC, FORMS, WAVE, WAVE_FLOAT, Form, at_rate, resampled, write_sound
-from hypotaxis.core.formats.wave import FLOAT32, Broadcast, Naming, wave_head
+from hypotaxis.core.formats.wave import FLOAT32, Broadcast, Naming, wave_head, write_wave
 from hypotaxis.core.mixing.one_sided import live_side
 
 BEXT = Broadcast(
@@ -118,3 +121,22 @@ class DeadSideTest(SimpleTestCase):
             with self.subTest(left=left, right=right):
                 sound = np.stack([left * tone, right * tone], axis=1)
                 self.assertEqual(live_side(np.array_split(sound, 4)), side)
+
+
+class FlacTakeTest(SimpleTestCase):
+    @settings(deadline=None, max_examples=6)
+    @given(st.lists(st.integers(-(2**23), 2**23 - 1), min_size=1, max_size=300), st.sampled_from((1, 2)))
+    def test_a_take_comes_back_from_flac_to_the_byte(self, steps, channels):
+        frames = len(steps)
+        sound = np.repeat(np.array(steps)[:, None] / 2**23, channels, axis=1)
+        with tempfile.TemporaryDirectory() as folder:
+            wave, flac, back = (Path(folder) / name for name in ("a.wav", "a.flac", "b.wav"))
+            with wave.open("wb") as stream:
+                write_wave(
+                    stream, [sound], rate=48_000, channels=channels, frames=frames, bext=Broadcast(time_reference=7)
+                )
+            head = pack_take(wave, flac, rate=48_000, channels=channels, frames=frames)
+            kept = soundfile.read(flac, dtype="int32", always_2d=True)[0]
+            self.assertEqual(kept[:, 0].tolist(), [step << 8 for step in steps])
+            unpack_take(flac, head, back, channels=channels, frames=frames, name="a")
+            self.assertEqual(back.read_bytes(), wave.read_bytes())

@@ -193,7 +193,7 @@ class WorkTest(DemoTest):
         self.assertContains(self.send(form="mp3"), "mp3 is not one of the available choices")
         self.record("Bittern")
         with (
-            mock.patch.object(archive, "free_bytes", lambda: 1000),
+            mock.patch.object(audio, "free_bytes", lambda: 1000),
             self.assertRaisesRegex(CannotHandOver, "room for 0"),
         ):
             archive.start(self.session, self.plan, Wish())

@@ -92,6 +92,32 @@ class OpeningTest(DemoTest):
         self.page("session:home")
         self.page("session:takes", session.tracks.get(name="Bittern").uid)
 
+    def test_packed_as_flac_its_takes_come_back_to_the_byte(self):
+        place_fitted(Take.objects.order_by("number").first())
+        bundle = self.handed_over(items=(SESSION,), packed=True)
+        sounds = {name for name in bundle.namelist() if name.startswith("session/takes/")}
+        self.assertEqual({name.rpartition(".")[2] for name in sounds}, {"flac", "head"})
+        data = self.data(bundle)
+        session = self.opened(data)
+        for take, old in zip(session.takes.order_by("number"), self.old.takes.order_by("number"), strict=True):
+            for mine, theirs in ((take.file, old.file), (take.fitted, old.fitted)):
+                self.assertEqual(bool(mine), bool(theirs))
+                if mine:
+                    self.assertEqual(audio.take_path(mine).read_bytes(), audio.take_path(theirs).read_bytes())
+        text = json.loads(bundle.read("session/session.json"))
+        text["takes"][0]["frames"] *= 2
+        longer = json.dumps(text).encode()
+        head = next(name for name in sounds if name.endswith(".head"))
+        short = self.data(bundle, **{head: b"RIFF"})
+        for wrong, told in (
+            (self.data(bundle, **{"session/session.json": longer}), "is no FLAC of"),
+            (short, "damaged"),
+        ):
+            page = self.send(wrong)
+            page = self.client.post(page.request["PATH_INFO"], self.proposed(page), follow=True)
+            self.assertIn(told, Job.objects.order_by("made").last().message)
+        self.assertEqual(Session.objects.count(), 2)
+
     def test_with_its_own_rig_it_opens_on_an_empty_desk(self):
         data = self.data(self.whole)
         Rig.objects.all().delete()

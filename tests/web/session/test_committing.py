@@ -7,9 +7,10 @@ from django.urls import reverse
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.rig.change import set_instrument
 from hypotaxis.records.journal import change_plan, undo
+from hypotaxis.records import audio
 from hypotaxis.records.models import Pass, Take, Track
 from hypotaxis.records.plan import notes_of
-from hypotaxis.steps.session.services import before_pass, planning
+from hypotaxis.steps.session.services import planning
 from hypotaxis.steps.session.services.committing import commit
 from hypotaxis.steps.session.services.recording import start_pass
 from tests.web.base import DemoTest
@@ -91,7 +92,7 @@ class BeforeTest(DemoTest):
         rig.buffer = 512
         rig.save()
         self.assertIn("The lateness of Bittern is stale: buffer 256, now 512.", self.ready())
-        with mock.patch.object(before_pass.shutil, "disk_usage", return_value=mock.Mock(free=1e6)):
+        with mock.patch.object(audio, "free_bytes", lambda: 1e6):
             self.assertIn("The disk has room for 1 MB, and this pass needs 14. Free some first.", self.ready())
 
 

@@ -1,16 +1,14 @@
 """What can be known before a pass without playing a note: whether it could be recorded well, and what is in doubt."""
 
-import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
-
-from django.conf import settings
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.findings.finding import WRONG
 from hypotaxis.core.session.passes import ArmedTrack, check_pass
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.units import clock_text, counted
+from hypotaxis.records import audio
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Track
 from hypotaxis.steps.session.services import recording
@@ -57,7 +55,7 @@ def _findings(here: InUse, armed: Sequence[ArmedTrack]) -> list[str]:
 
 
 def _room(needed: float) -> list[str]:
-    free = shutil.disk_usage(settings.DATA).free
+    free = audio.free_bytes()
     if needed < free:
         return []
     return [f"The disk has room for {free / 1e6:,.0f} MB, and this pass needs {needed / 1e6:,.0f}. Free some first."]

@@ -1,16 +1,14 @@
 """What the page of a pass plan shows: passes across, returns down."""
 
-import shutil
 from dataclasses import dataclass
 from functools import cached_property
-
-from django.conf import settings
 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
 from hypotaxis.core.session.standing import Stretch
 from hypotaxis.core.units import clock_text, counted
+from hypotaxis.records import audio
 from hypotaxis.records.models import PassPlan, PlannedPass, Session, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services import recording
@@ -175,7 +173,7 @@ class PlanPage:
         left = seconds_of(self.state.waits, self._song_s, self.row.gap_s)
         open_ones = [len(c.tracks) for c, state in zip(self._columns, self._states, strict=True) if state == WAITS]
         needs_mb = self.each_s * self.plan.rig.sample_rate * BYTES_A_FRAME * sum(open_ones) / 1e6
-        free_mb = shutil.disk_usage(settings.DATA).free / 1e6
+        free_mb = audio.free_bytes() / 1e6
         return [
             ("passes", f"{len(self._columns)}{'' if self.row.fewest else ', perhaps not the fewest'}"),
             ("takes", str(takes)),
