@@ -77,8 +77,8 @@ def check_room(needed: int) -> None:
     """Raises DiskFull where so many bytes do not fit into the data folder."""
     if (free := free_bytes()) < needed:
         raise DiskFull(
-            f"The disk has room for {free / 1e6:,.0f} MB, and {needed / 1e6:,.0f} MB of sound would come in. Make room, "
-            "and try again; nothing was taken in."
+            f"The disk has room for {free / 1e6:,.0f} MB, and {needed / 1e6:,.0f} MB of sound would come in. Make "
+            "room, and try again; nothing was taken in."
         )
 
 

@@ -54,7 +54,7 @@ def sound_unwritten(levels: Levels, rate: int, spans: np.ndarray, beat: float) -
     loud = _windows(levels)
     count = len(loud)
     written = np.zeros(count + 1)
-    edges = np.clip((spans + [-size, SETTLE_S * rate]) / size, 0, count).astype(np.int64)
+    edges = np.clip((spans + np.array([-size, SETTLE_S * rate])) / size, 0, count).astype(np.int64)
     np.add.at(written, edges[:, 0], 1)
     np.subtract.at(written, edges[:, 1], 1)
     windows = max(1, math.ceil(beat / size))

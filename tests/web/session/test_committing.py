@@ -6,8 +6,8 @@ from django.urls import reverse
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.rig.change import set_instrument
-from hypotaxis.records.journal import change_plan, undo
 from hypotaxis.records import audio
+from hypotaxis.records.journal import change_plan, undo
 from hypotaxis.records.models import Pass, Take, Track
 from hypotaxis.records.plan import notes_of
 from hypotaxis.steps.session.services import planning
