@@ -20,14 +20,15 @@ from hypotaxis.core.session.archived import (
 )
 from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.timing.applied import carrying
+from hypotaxis.records.kept_rigs import keep_text, renamed, text_of, uids_in
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Job, Pass, Patch, Rig, Session, Take, Track
+from hypotaxis.records.models import Job, KeptRig, Pass, Patch, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.pictures import embedded
 from hypotaxis.records.plan import load_kept
 
 _PACKED = {"notes": NOTE, "controls": CONTROL, "played": NOTE}
-_OWN = {"uid", "sound", "track", "run", "made", "started", "voice_of", "fed_by", "setup"}
+_OWN = {"uid", "sound", "track", "run", "made", "started", "voice_of", "fed_by", "setup", "kept_rig"}
 """Fields that are not stored under their name."""
 
 
@@ -45,6 +46,8 @@ def archived(
     """All of a session that is kept, takes that are put away as well, with its rig. without: of a file of the archive's
     takes, whether it is not there; such a take is left out; ending: of their files."""
     plan = load_kept(session.rig)
+    runs = list(session.passes.select_related("kept_rig"))
+    rigs = {run.kept_rig_id: run.kept_rig for run in runs if run.kept_rig_id}
     takes = (_take(row, ending) for row in session.takes.order_by("number"))
     whole = replace(carrying(plan, known_latenesses(plan)), pictures=embedded(plan), patch_lists=lists_of(plan))
     return ArchivedSession(
@@ -60,7 +63,8 @@ def archived(
         created=_day(session.created),
         rig=json.loads(write_rig_file(whole)),
         tracks=tuple(_track(row) for row in session.tracks.all()),
-        passes=tuple(_pass(row) for row in session.passes.all()),
+        passes=tuple(map(_pass, runs)),
+        rigs={digest: json.loads(text_of(one)) for digest, one in rigs.items()},
         takes=tuple(one for one in takes if not _lost(one, without)),
     )
 
@@ -72,7 +76,8 @@ def _track(row: Track) -> ArchivedTrack:
 
 
 def _pass(row: Pass) -> ArchivedPass:
-    return ArchivedPass(**_plain(ArchivedPass, row), uid=str(row.uid), setup=row.setup, started=_day(row.started))
+    own = {"uid": str(row.uid), "setup": row.setup, "started": _day(row.started), "kept_rig": row.kept_rig_id or ""}
+    return ArchivedPass(**_plain(ArchivedPass, row), **own)
 
 
 def sounds_of(take: Take, ending: str) -> tuple[tuple[str, str], ...]:
@@ -115,9 +120,11 @@ def store(
     seats: Mapping[Seat, Seat],
     loops: Mapping[str, str],
     files: Mapping[str, str],
+    renamed_uids: Mapping[str, str] | None = None,
 ) -> Session:
     """A session as rows of its own, on a rig. seats, loops: what stands for the archive's instruments, parts and effect
-    loops there; what is not among them is left open. files: names in the audio store by those in the archive."""
+    loops there; what is not among them is left open. files: names in the audio store by those in the archive.
+    renamed_uids: how the things of the archive's rig are called on this one, where it is a copy of that."""
     new = {one.uid: str(uuid.uuid4()) for rows in (session.tracks, session.passes, session.takes) for one in rows}
     owners = {old.instrument: to.instrument for old, to in seats.items() if not old.part} | dict(loops)
     mine = with_other_uids(session, new | owners)
@@ -140,13 +147,27 @@ def store(
         _store_track(kept, track, placed[track.uid], set(loops.values()))
     for track in mine.tracks:
         Track.objects.filter(uid=track.uid).update(voice_of=track.voice_of or None, fed_by=track.fed_by or None)
+    rigs = _kept_rigs(session, renamed_uids)
     for run in mine.passes:
-        plain = {name: value for name, value in vars(run).items() if name not in ("uid", "started")}
+        plain = {name: value for name, value in vars(run).items() if name not in ("uid", "started", "kept_rig")}
+        plain["kept_rig"] = rigs.get(run.kept_rig)
         job = Job.objects.create(kind="pass", about=str(kept.uid), state=Job.DONE, progress=1.0)
         Pass.objects.create(uid=run.uid, session=kept, job=job, started=parse_datetime(run.started) or None, **plain)
     for old, take in zip(session.takes, mine.takes, strict=True):
         _store_take(kept, take, files[old.sound], files[old.fitted] if old.fitted else "")
     return kept
+
+
+def _kept_rigs(session: ArchivedSession, names: Mapping[str, str] | None) -> dict[str, KeptRig]:
+    """The rigs on which its passes were recorded, kept. What a copy does not hold any more is called anew as well,
+    since it may stand on another rig here under its own name."""
+    names = None if names is None else dict(names)
+    found = {}
+    for key, rig in session.rigs.items():
+        for uid in sorted(uids_in(rig)) if names is not None else ():
+            names.setdefault(uid, str(uuid.uuid4()))
+        found[key] = keep_text(renamed(rig, names or {}))
+    return found
 
 
 def _store_track(session: Session, track: ArchivedTrack, seat: Seat | None, loops: set[str]) -> None:

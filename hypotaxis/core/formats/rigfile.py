@@ -267,6 +267,9 @@ _SETUP = {
     "parts": _Field(_number(0, 256, whole=True, empty=True), None),
     "lanes": _Field(_number(1, 256, whole=True, empty=True), None),
     "polyphony": _Field(_number(1, 256, whole=True, empty=True), None),
+    "routing": _Field(_number(0, 127, whole=True, empty=True), None),
+    "routing_by": _Field(_text, ""),
+    "routing_channel": _Field(_number(1, 16, whole=True), 1),
 }
 _DELAYS = {
     "reaction_ms": _Field(_number(0, 1000, empty=True), None),

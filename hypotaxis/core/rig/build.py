@@ -75,6 +75,20 @@ def with_new_uids(plan: Plan, name: str) -> Plan:
     return Plan(rig=rig, instruments=instruments, loops=loops, meant=meant)
 
 
+def renaming(plan: Plan, copy: Plan) -> dict[str, str]:
+    """How what has a uid in a plan is called in a copy that `with_new_uids` made of it."""
+    names = {plan.rig.uid: copy.rig.uid}
+    for old, new in zip(plan.rig.boxes, copy.rig.boxes, strict=True):
+        names[old.uid] = new.uid
+        for mine, theirs in ((old.sockets, new.sockets), (old.routes, new.routes)):
+            names |= {one.uid: other.uid for one, other in zip(mine, theirs, strict=True)}
+    for mine, theirs in ((plan.instruments, copy.instruments), (plan.loops, copy.loops)):
+        names |= {one.uid: other.uid for one, other in zip(mine, theirs, strict=True)}
+    # Cables are kept by their uids, so they are found by their ends.
+    ends = {(one.source, one.target): one.uid for one in copy.rig.cables}
+    return names | {one.uid: ends[names[one.source], names[one.target]] for one in plan.rig.cables}
+
+
 def _renamed(cause: str, fresh: dict[str, str]) -> str:
     return "|".join(fresh.get(word, word) for word in cause.split("|"))
 

@@ -159,6 +159,13 @@ class Setup:
     """Rows of its sequencer, each of which drives one sound; None = it has none, or no limit."""
     polyphony: int | None = None
     """How many notes it sounds at once; None = not known."""
+    routing: int | None = None
+    """Of a router: the stored routing that this rig needs, as the program 0–127 that calls it up; None = it is not
+    called up."""
+    routing_by: str = ""
+    """Label of the socket at which the router takes that call."""
+    routing_channel: int = 1
+    """The channel of the call, 1–16."""
 
 
 @dataclass(frozen=True, kw_only=True)

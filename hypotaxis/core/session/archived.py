@@ -84,6 +84,8 @@ class ArchivedPass:
     started: str = ""
     tempo: dict[str, Any] | None = None
     led: dict[str, Any] | None = None
+    kept_rig: str = ""
+    """Among the session's rigs, that on which it was recorded."""
     meters: list[Any] = field(default_factory=list)
     moved: list[Any] = field(default_factory=list)
     lost: list[Any] = field(default_factory=list)
@@ -150,6 +152,8 @@ class ArchivedSession:
     mix: dict[str, Any] = field(default_factory=dict)
     handover: dict[str, Any] = field(default_factory=dict)
     created: str = ""
+    rigs: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """The rigs as they stood when its passes were recorded, as rig files, each once, by a name of their own."""
     format: str = FORMAT
     version: int = VERSION
 
@@ -225,6 +229,7 @@ def _faults(session: ArchivedSession) -> list[str]:
         wrong(not others <= tracks - {one.uid}, f"track {one.name[:40]} belongs to one that is not there")
         wrong(not 1 <= one.file_channel <= 16, f"track {one.name[:40]} has channel {one.file_channel}")
     for one in session.passes:
+        wrong(bool(one.kept_rig) and one.kept_rig not in session.rigs, f"the rig of pass {one.number} is not there")
         wrong(not 1 <= one.first_bar <= one.last_bar, f"pass {one.number} has no bars")
     for one in session.takes:
         wrong(one.track not in tracks or one.run not in runs, f"take {one.number} belongs to nothing")
@@ -283,11 +288,11 @@ def _is_wish(wish: Wish) -> bool:
 
 
 def with_other_uids(session: ArchivedSession, new: Mapping[str, str]) -> ArchivedSession:
-    """The same with other uids wherever one is named, also inside what its passes froze; its rig stays as it is."""
+    """The same with other uids wherever one is named, also inside what its passes froze; its rigs stay as they are."""
     plain = to_json(session)
-    rig = plain.pop("rig")
+    rigs = {name: plain.pop(name) for name in ("rig", "rigs")}
     text = _UID.sub(lambda found: new.get(found[0], found[0]), json.dumps(plain))
-    return from_json(ArchivedSession, json.loads(text) | {"rig": rig})
+    return from_json(ArchivedSession, json.loads(text) | rigs)
 
 
 def session_schema() -> dict[str, Any]:

@@ -1,7 +1,19 @@
 """Models by subject."""
 
 from hypotaxis.records.models.patches import Patch, PatchList
-from hypotaxis.records.models.rig import Box, Cable, Change, FrontPanel, Instrument, Loop, Rig, Route, Socket, Tick
+from hypotaxis.records.models.rig import (
+    Box,
+    Cable,
+    Change,
+    FrontPanel,
+    Instrument,
+    KeptRig,
+    Loop,
+    Rig,
+    Route,
+    Socket,
+    Tick,
+)
 from hypotaxis.records.models.session import (
     NO_NOTES,
     Pass,
@@ -27,6 +39,7 @@ __all__ = [
     "FrontPanel",
     "Instrument",
     "Job",
+    "KeptRig",
     "Loop",
     "OwnPort",
     "Pass",

@@ -178,6 +178,16 @@ class Loop(WithUid):
         return self.name
 
 
+class KeptRig(models.Model):
+    """A rig as it stood when something was recorded. packed: its rig file, compressed; digest: of that text."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    packed = models.BinaryField()
+
+    def __str__(self) -> str:
+        return self.digest[:12]
+
+
 class Change(models.Model):
     """One step of the journal: what it was, and every row before and after it; session: whose, where it is
     not the rig's. undone: taken back for now."""

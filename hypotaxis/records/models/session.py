@@ -21,7 +21,7 @@ from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import db_to_factor
 from hypotaxis.records import audio
 from hypotaxis.records.models.base import WithUid
-from hypotaxis.records.models.rig import Change, Rig
+from hypotaxis.records.models.rig import Change, KeptRig, Rig
 from hypotaxis.records.models.work import Job
 
 
@@ -186,12 +186,14 @@ class Pass(WithUid):
     meters: peaks by input while it runs; moved: system names of the watched inputs that moved with the notes; lost:
     stretches that did not come, as [first frame, frames]; planned: the pass of a plan that it records; led: a
     core.sync.led.LedRun, of a pass that a box led; tempo: the TempoMap by which it was played; measuring: the work
-    that measures its takes and places them, once it is recorded."""
+    that measures its takes and places them, once it is recorded; kept_rig: the rig as it stood then, None of passes
+    that were recorded before that was kept."""
 
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="passes")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="run")
     planned = models.ForeignKey(PlannedPass, on_delete=models.SET_NULL, null=True, related_name="runs")
     measuring = models.OneToOneField(Job, on_delete=models.SET_NULL, null=True, related_name="measured_run")
+    kept_rig = models.ForeignKey(KeptRig, on_delete=models.SET_NULL, null=True, related_name="passes")
     number = models.PositiveIntegerField()
     first_bar = models.PositiveIntegerField()
     last_bar = models.PositiveIntegerField()

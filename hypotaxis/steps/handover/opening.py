@@ -23,7 +23,7 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.core.formats.sound import ENDINGS, FLAC, WAVE
 from hypotaxis.core.plan import Instrument, Plan
-from hypotaxis.core.rig.build import with_new_uids
+from hypotaxis.core.rig.build import renaming, with_new_uids
 from hypotaxis.core.session.archived import ArchivedSession, ArchivedTake, read_session
 from hypotaxis.core.units import counted
 from hypotaxis.records import audio
@@ -99,6 +99,11 @@ class Archive:
             self.plan = read_rig_file(json.dumps(self.session.rig))
         except UnreadableFile as error:
             raise UnreadableFile(f"The rig in the archive cannot be read: {error}") from error
+        for number, rig in enumerate(self.session.rigs.values(), start=1):
+            try:
+                read_rig_file(json.dumps(rig))
+            except UnreadableFile as error:
+                raise UnreadableFile(f"Rig {number} of its passes cannot be read: {error}") from error
         self._check_takes()
 
     def _read_sums(self) -> Mapping[str, str]:
@@ -393,7 +398,8 @@ def _store(archive: Archive, wish: Wish, files: Mapping[str, str]) -> Session:
     pairs = zip(theirs.instruments, copy.instruments, strict=True)
     seats = {Seat(old.uid, seat.part): Seat(new.uid, seat.part) for old, new in pairs for seat in old.seats}
     loops = {old.uid: new.uid for old, new in zip(theirs.loops, copy.loops, strict=True)}
-    return store(archive.session, rig, seats=_whole(seats), loops=loops, files=files)
+    names = renaming(theirs, copy)
+    return store(archive.session, rig, seats=_whole(seats), loops=loops, files=files, renamed_uids=names)
 
 
 def _whole(seats: Mapping[Seat, Seat]) -> dict[Seat, Seat]:

@@ -168,6 +168,8 @@ class SetupForm(Merged, forms.Form):
                 required=False,
                 widget=forms.CheckboxSelectMultiple,
             )
+        if _stores_routings(box):
+            self.fields |= _routing_fields(box)
         self.delays_known = _delays_of(box)
         for name, (label, unit) in self.delays_known.items():
             self.fields[name] = forms.FloatField(
@@ -188,7 +190,38 @@ class SetupForm(Merged, forms.Form):
         values = dict(self.cleaned_data)
         if "uses" in values:
             values["uses"] = tuple(values["uses"])
+        if "routing" in values:
+            # Shown as routers count, kept as the wire does.
+            values["routing"] = None if values["routing"] is None else values["routing"] - 1
+            values["routing_channel"] = values["routing_channel"] or 1
         return {name: value for name, value in values.items() if name in Setup.__dataclass_fields__}
+
+
+def _stores_routings(box: Box) -> bool:
+    """Whether it is a router of MIDI, which may keep routings and call them up by a program change."""
+    return SHAPES[box.shape].icon == "router" if box.shape in SHAPES else False
+
+
+def _routing_fields(box: Box) -> dict[str, forms.Field]:
+    setup = box.setup
+    ends = [(one.label, one.label) for one in box.sockets if one.kind == "midi" and one.direction != "out"]
+    ends += [(one.label, one.label) for one in box.sockets if one.carried_by and (one.label, one.label) not in ends]
+    return {
+        "routing": forms.IntegerField(
+            label="Stored routing that this rig needs",
+            min_value=1,
+            max_value=128,
+            required=False,
+            initial=None if setup.routing is None else setup.routing + 1,
+            help_text="As the router counts, from 1; called up by a program change before the sounds. Empty: none.",
+        ),
+        "routing_by": forms.ChoiceField(
+            label="It is called up at", choices=[("", "not noted"), *ends], required=False, initial=setup.routing_by
+        ),
+        "routing_channel": forms.IntegerField(
+            label="on channel", min_value=1, max_value=16, required=False, initial=setup.routing_channel
+        ),
+    }
 
 
 def _delays_of(box: Box) -> dict[str, tuple[str, str]]:

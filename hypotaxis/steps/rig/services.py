@@ -1,7 +1,5 @@
 """Changes to the rig, each one step of the journal: the core says what the plan is after them."""
 
-from datetime import date, timedelta
-
 from django.db import transaction
 
 from hypotaxis.core.drawing.layout import column_order
@@ -16,8 +14,7 @@ from hypotaxis.core.timing.applied import carrying
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import FrontPanel, Rig, Tick
-from hypotaxis.records.plan import ON_THE_BOX
+from hypotaxis.records.models import FrontPanel, Rig
 from hypotaxis.records.studio import look
 
 
@@ -199,32 +196,6 @@ def duplicate(plan: Plan, name: str = "", *, template: bool = False) -> Rig:
         settings = {"nature": box.uid} | panels.get(box.uid, {})
         FrontPanel.objects.create(box_uid=new.uid, settings=settings)
     return import_rig(copy, template=template)
-
-
-def tick(rig: Rig, keys: set[str], day: date) -> None:
-    """Keep which steps of the start-up list are ticked on a day; ticks older than a month are dropped."""
-    daily = rig.ticks.exclude(key__startswith=ON_THE_BOX)
-    daily.filter(day=day).exclude(key__in=keys).delete()
-    Tick.objects.bulk_create([Tick(rig=rig, key=key, day=day) for key in sorted(keys)], ignore_conflicts=True)
-    daily.filter(day__lt=day - timedelta(days=31)).delete()
-
-
-def ticked(rig: Rig, day: date) -> set[str]:
-    """What of the start-up list is ticked on a day."""
-    return set(rig.ticks.filter(day=day).exclude(key__startswith=ON_THE_BOX).values_list("key", flat=True))
-
-
-def note_settings(rig: Rig, keys: set[str], day: date) -> None:
-    """Keep which settings are made on the boxes; one that was ticked before keeps its day."""
-    made = rig.ticks.filter(key__startswith=ON_THE_BOX)
-    made.exclude(key__in=keys).delete()
-    new = keys - set(made.values_list("key", flat=True))
-    Tick.objects.bulk_create(Tick(rig=rig, key=key, day=day) for key in sorted(new))
-
-
-def settings_made(rig: Rig) -> dict[str, date]:
-    """The settings made on the boxes, with the day of each."""
-    return dict(rig.ticks.filter(key__startswith=ON_THE_BOX).values_list("key", "day"))
 
 
 def _matched(plan: Plan) -> Plan:

@@ -7,6 +7,18 @@ from hypotaxis.steps.session.services.importing import take_in
 from hypotaxis.steps.session.services.part_loop import go_round
 from hypotaxis.steps.session.services.planning import run_plan
 from hypotaxis.steps.session.services.playing_in import play
+from hypotaxis.steps.session.services.recalling import play_again
 from hypotaxis.steps.session.services.recording import call_up, record
 
-__all__ = ["bounce", "call_up", "compare", "go_round", "play", "play_freely", "record", "run_plan", "take_in"]
+__all__ = [
+    "bounce",
+    "call_up",
+    "compare",
+    "go_round",
+    "play",
+    "play_again",
+    "play_freely",
+    "record",
+    "run_plan",
+    "take_in",
+]

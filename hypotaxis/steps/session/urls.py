@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.session import grid, mix, notes, parts, plan, playing, takes, views, voices
+from hypotaxis.steps.session import grid, mix, notes, parts, plan, playing, recall, takes, views, voices
 
 app_name = "session"
 urlpatterns = [
@@ -49,6 +49,8 @@ urlpatterns = [
     path("pass/<uuid:uid>/measure/", views.measure, name="measure"),
     path("sessions/", views.sessions, name="sessions"),
     path("sessions/<str:kind>/<uuid:uid>/", views.tidy, name="tidy"),
+    path("recall/", recall.home, name="recall"),
+    path("recall/<uuid:uid>/", recall.check, name="recall-check"),
     path("plan/", plan.home, name="plan"),
     path("plan/state/", plan.state, name="plan-state"),
     path("takes/<uuid:uid>/", takes.home, name="takes"),

@@ -15,7 +15,7 @@ from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping
 from hypotaxis.records.asked import number, whole
-from hypotaxis.records.current import InUse, in_one_go, in_use, remember
+from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.served import sound_file
@@ -37,6 +37,7 @@ from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
+from hypotaxis.steps.session.services.recalling import RecallPage
 
 PASS_DEFAULTS = {"times": 1, "run_in": 0, "count_in": 0, "led": "", "reference": "", "first_bar": "", "last_bar": ""}
 LONGEST_SETTINGS = 400
@@ -57,6 +58,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
     context = {
         "session": here.session,
+        "otherwise": 0 if run else len(RecallPage(here.session, here.plan).rows),
         "picture": picture,
         "tracks": picture.tracks(forms or {}),
         "takes": picture.take_views(here.latenesses.known),
@@ -317,7 +319,7 @@ def send_sounds(request):
             messages.success(
                 request, f"{told} message{'s' if told > 1 else ''} go out: the sounds of all tracks, again."
             )
-    return redirect("session:home")
+    return redirect(asked_back(request, reverse("session:home")))
 
 
 @require_POST

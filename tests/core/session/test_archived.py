@@ -54,6 +54,11 @@ class TextTest(SimpleTestCase):
         published = Path(__file__).parents[3] / "docs/formats/session.schema.json"
         self.assertEqual(json.loads(published.read_text()), session_schema())
 
+    def test_what_an_older_version_wrote_is_read_on(self):
+        plain = to_json(SESSION) | {"version": 1}
+        del plain["rigs"], plain["passes"][0]["kept_rig"]
+        self.assertEqual(read_session(json.dumps(plain)), replace(SESSION, version=1))
+
     def test_what_is_wrong_is_told_with_its_place(self):
         plain = to_json(SESSION)
 
@@ -72,7 +77,7 @@ class TextTest(SimpleTestCase):
             "[]": "no session of Hypotaxis",
             changed(format="other"): "no session of Hypotaxis",
             changed(version=None): "of which version",
-            changed(version=2): "newer Hypotaxis .version 2",
+            changed(version=3): "newer Hypotaxis .version 3",
             changed(tempos=[[0, "fast"]]): "damaged",
             changed(tracks=None): "damaged",
             changed(name=" "): "the name is empty",
@@ -95,6 +100,7 @@ class TextTest(SimpleTestCase):
             of_track(generator={"kind": "bomb"}): "the generator of track Kit is none",
             of_track(mix={"level_db": 1e9}): "the level of track Kit is none",
             of_track(chosen=[3]): "what stands of track Kit is none",
+            changed(passes=[plain["passes"][0] | {"kept_rig": "none"}]): "the rig of pass 1 is not there",
             changed(handover={"form": "mp3"}): "what it hands over is none",
             changed(mix={"groups": 3}): "the mix is none",
             changed(loop={"first_bar": -4}): "the loop is none",

@@ -7,7 +7,8 @@ from hypotaxis.core.rig.panels import panel_settings
 from hypotaxis.core.rig.printed import cable_rows, label_strips
 from hypotaxis.core.rig.startup import startup_list
 from hypotaxis.records.current import in_one_go, in_use
-from hypotaxis.steps.rig import services
+from hypotaxis.records.plan import ON_THE_BOX
+from hypotaxis.records.ticks import keep_ticks, ticked_on
 from hypotaxis.steps.rig.views.sheet import home
 
 
@@ -18,9 +19,9 @@ def startup(request):
     stages, today = startup_list(here.plan), timezone.localdate()
     keys = {step.key for stage in stages if stage.ticked for step in stage.steps}
     if request.method == "POST":
-        services.tick(here.rig, keys & set(request.POST.getlist("done")), today)
+        keep_ticks(here.rig, keys, set(request.POST.getlist("done")), today)
         return redirect("rig:startup")
-    done = services.ticked(here.rig, today) & keys
+    done = ticked_on(here.rig, today).keys() & keys
     return home(request, sheet="startup", stages=stages, done=done, many=len(keys), today=today)
 
 
@@ -29,11 +30,13 @@ def panels(request):
     """What has to be set on each box, ticked with the day it was done."""
     here = in_use(request)
     boxes = panel_settings(here.plan)
-    keys = {step.key for one in boxes for step in one.settings}
+    keys, today = {step.key for one in boxes for step in one.settings}, timezone.localdate()
+    made = ticked_on(here.rig, today)
     if request.method == "POST":
-        services.note_settings(here.rig, keys & set(request.POST.getlist("done")), timezone.localdate())
+        # What the plan does not ask for any more is ticked no longer.
+        gone = {key for key in made if key.startswith(ON_THE_BOX)} - keys
+        keep_ticks(here.rig, keys | gone, keys & set(request.POST.getlist("done")), today)
         return redirect("rig:panels")
-    made = services.settings_made(here.rig)
     rows = [(one, [(step, made.get(step.key)) for step in one.settings]) for one in boxes]
     return home(request, sheet="panels", panel_rows=rows, done=len(keys & made.keys()), many=len(keys))
 

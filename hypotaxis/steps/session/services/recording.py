@@ -23,6 +23,7 @@ from hypotaxis.core.mixing.desk import COUNTED, OFF
 from hypotaxis.core.mixing.joined import Joined
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats
+from hypotaxis.core.recall.again import routing_calls
 from hypotaxis.core.session.beside import PlayedBeside
 from hypotaxis.core.session.passes import (
     OPEN_S,
@@ -41,6 +42,7 @@ from hypotaxis.core.studio import AT_ONCE, WITH_A_NOTE, Passed, RunSetup, Sound,
 from hypotaxis.core.units import clock_text
 from hypotaxis.records import audio
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
+from hypotaxis.records.kept_rigs import keep_rig
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
@@ -128,8 +130,8 @@ def accept_pass(run: Pass) -> str:
 
 
 def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
-    """Ask the worker to call up the sound of every track once more."""
-    messages = []
+    """Ask the worker to call up the stored routings of routers and the sound of every track once more."""
+    messages = [(one.port, one.message.hex()) for one in routing_calls(plan) if one.port]
     for track in session.tracks.playing():
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
@@ -195,6 +197,7 @@ def make_pass(session: Session, setup: PassSetup, *, token: str = "", **chosen) 
         job = begin("pass", about=str(session.uid), token=token)
         run = Pass(session=session, job=job, number=number, setup=to_json(setup), seconds=setup.seconds, **chosen)
         run.tempo = to_json(session.tempo_map)
+        run.kept_rig = keep_rig(session.rig)
         _schedule(run, setup)
         run.save()
     return run

@@ -1,0 +1,100 @@
+"""The page of recall: what stands otherwise than when the takes were made, and what makes the session sound again."""
+
+from django.contrib import messages
+from django.http import Http404
+from django.shortcuts import redirect, render
+from django.urls import reverse
+
+from hypotaxis.core.errors import CannotSchedule, DoesNotFit
+from hypotaxis.core.studio import STAND_IN
+from hypotaxis.records import jobs
+from hypotaxis.records.current import in_one_go, in_use
+from hypotaxis.records.models import Job, Take
+from hypotaxis.steps.session.services import recalling
+from hypotaxis.steps.session.services.recalling import RecallPage
+
+ALL = "all"
+"""Asked to be put back: everything that can be."""
+
+
+@in_one_go
+def home(request):
+    """What differs, and what to do; sent, one or all of it put back, or what is done ticked."""
+    page = _page(request)
+    if request.method == "POST":
+        return _done(request, page)
+    context = {"page": page, "session": page.session, "simulated": page.plan.studio_kind == STAND_IN}
+    if asked := request.GET.get("show", ""):
+        rows = _asked(page, asked)
+        if not rows:
+            messages.info(request, "That stands as it stood already.")
+            return redirect(_address(page))
+        try:
+            context |= {"preview": page.preview(rows), "asked": asked}
+        except DoesNotFit as error:
+            messages.error(request, f"It cannot be put back as it was. {error}")
+            return redirect(_address(page))
+    return render(request, "session/recall.html", context)
+
+
+def _done(request, page: RecallPage):
+    if request.POST.get("to") == "tick":
+        page.tick(set(request.POST.getlist("done")))
+        return redirect(_address(page))
+    rows = _asked(page, request.POST.get("asked", ""))
+    try:
+        if not rows:
+            messages.info(request, "That stands as it stood already. Nothing was changed.")
+        else:
+            messages.success(request, page.put_back(rows))
+    except DoesNotFit as error:
+        messages.error(request, f"It cannot be put back as it was. {error}")
+    return redirect(_address(page))
+
+
+def _asked(page: RecallPage, slug: str) -> list:
+    if slug == ALL:
+        return page.may_go_back
+    row = page.row(slug)
+    return [row] if row and row.may_go_back else []
+
+
+def check(request, uid):
+    """Play a few bars of a take again, or stop that; and, polled, how far it is."""
+    page = _page(request)
+    take = next((row.take for row in page.checks if row.take.uid == uid), None)
+    if take is None:
+        raise Http404
+    if request.method != "POST":
+        job = jobs.newest(recalling.KIND, str(uid))
+        answer = render(request, "session/includes/recall_check.html", {"job": job})
+        answer["X-Finished"] = "1" if job is None or job.finished else "0"
+        return answer
+    try:
+        if request.POST.get("to") == "stop":
+            _stop(take)
+        else:
+            fast = request.POST.get("fast") == "on" and page.plan.studio_kind == STAND_IN
+            recalling.start_check(page, take, fast=fast, token=request.POST.get("token", ""))
+    except CannotSchedule as error:
+        messages.error(request, str(error))
+    return redirect(f"{_address(page)}#checks")
+
+
+def _stop(take: Take) -> None:
+    job = jobs.newest(recalling.KIND, str(take.uid))
+    if job and not job.finished:
+        jobs.ask_to_cancel(str(job.uid))
+        for run in take.session.passes.filter(job__state__in=Job.UNFINISHED):
+            jobs.ask_to_cancel(str(run.job_id))
+
+
+def _address(page: RecallPage) -> str:
+    return f"{reverse('session:recall')}{'?takes=all' if page.every else ''}"
+
+
+def _page(request) -> RecallPage:
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    return RecallPage(here.session, here.plan, every=request.GET.get("takes") == "all")
