@@ -32,6 +32,10 @@ class UnreadableFile(HypotaxisError):
     """A file that cannot be read, or holds less than it declares."""
 
 
+class BadDump(UnreadableFile):
+    """System exclusive messages that are broken off, none, or another box's."""
+
+
 class UnsupportedScore(UnreadableFile):
     """A MIDI file that can be read but not used, with the reason."""
 

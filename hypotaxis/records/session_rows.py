@@ -12,6 +12,7 @@ from django.utils.dateparse import parse_datetime
 
 from hypotaxis.core.formats.rigfile import write_rig_file
 from hypotaxis.core.session.archived import (
+    ArchivedDump,
     ArchivedPass,
     ArchivedSession,
     ArchivedTake,
@@ -22,7 +23,7 @@ from hypotaxis.core.session.score import CONTROL, NOTE
 from hypotaxis.core.timing.applied import carrying
 from hypotaxis.records.kept_rigs import keep_text, renamed, text_of, uids_in
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Job, KeptRig, Pass, Patch, Rig, Session, Take, Track
+from hypotaxis.records.models import Dump, Job, KeptRig, Pass, Patch, Rig, Session, Take, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.pictures import embedded
 from hypotaxis.records.plan import load_kept
@@ -64,6 +65,7 @@ def archived(
         rig=json.loads(write_rig_file(whole)),
         tracks=tuple(_track(row) for row in session.tracks.all()),
         passes=tuple(map(_pass, runs)),
+        dumps=tuple(map(_dump, session.dumps.all())),
         rigs={digest: json.loads(text_of(one)) for digest, one in rigs.items()},
         takes=tuple(one for one in takes if not _lost(one, without)),
     )
@@ -78,6 +80,11 @@ def _track(row: Track) -> ArchivedTrack:
 def _pass(row: Pass) -> ArchivedPass:
     own = {"uid": str(row.uid), "setup": row.setup, "started": _day(row.started), "kept_rig": row.kept_rig_id or ""}
     return ArchivedPass(**_plain(ArchivedPass, row), **own)
+
+
+def _dump(row: Dump) -> ArchivedDump:
+    plain = {"box_uid": row.box_uid, "box_name": row.box_name, "source": row.source}
+    return ArchivedDump(**plain, data=bytes(row.data).hex(), made=_day(row.made), verified=_day(row.verified))
 
 
 def sounds_of(take: Take, ending: str) -> tuple[tuple[str, str], ...]:
@@ -147,6 +154,8 @@ def store(
         _store_track(kept, track, placed[track.uid], set(loops.values()))
     for track in mine.tracks:
         Track.objects.filter(uid=track.uid).update(voice_of=track.voice_of or None, fed_by=track.fed_by or None)
+    for dump in session.dumps:
+        _store_dump(kept, dump, (renamed_uids or {}).get(dump.box_uid, dump.box_uid))
     rigs = _kept_rigs(session, renamed_uids)
     for run in mine.passes:
         plain = {name: value for name, value in vars(run).items() if name not in ("uid", "started", "kept_rig")}
@@ -168,6 +177,13 @@ def _kept_rigs(session: ArchivedSession, names: Mapping[str, str] | None) -> dic
             names.setdefault(uid, str(uuid.uuid4()))
         found[key] = keep_text(renamed(rig, names or {}))
     return found
+
+
+def _store_dump(session: Session, dump: ArchivedDump, box_uid: str) -> None:
+    plain = {"box_uid": box_uid[:36], "box_name": dump.box_name[:80], "source": dump.source[:8]}
+    row = Dump.objects.create(session=session, **plain, data=bytes.fromhex(dump.data))
+    made = parse_datetime(dump.made) or row.made
+    Dump.objects.filter(uid=row.uid).update(made=made, verified=parse_datetime(dump.verified))
 
 
 def _store_track(session: Session, track: ArchivedTrack, seat: Seat | None, loops: set[str]) -> None:

@@ -54,7 +54,9 @@ class Desk:
     """The stand-in as a Studio. panels: front panels by box uid, those not named are as delivered; natures: for a box
     that stands on the sheet as a copy, the uid of the one it is a copy of, since it is the same box on the desk;
     turned: asks for the front panels as they are turned while a run goes on in real time; levels and gains follow;
-    shown: told the tempo in BPM that each box that hears clock has on its display, by its uid."""
+    shown: told the tempo in BPM that each box that hears clock has on its display, by its uid; memories: what boxes
+    have in theirs as hexadecimal digits by uid, those not named as delivered; remembered: told that of boxes that were
+    sent something."""
 
     simulated = True
     hurries = True
@@ -69,6 +71,8 @@ class Desk:
         natures: Mapping[str, str] | None = None,
         turned: Callable[[], Mapping[str, FrontPanel]] | None = None,
         shown: Callable[[Mapping[str, float]], None] | None = None,
+        memories: Mapping[str, str] | None = None,
+        remembered: Callable[[Mapping[str, str]], None] | None = None,
         seed: int = 1,
     ) -> None:
         panels, natures = panels or {}, natures or {}
@@ -78,6 +82,7 @@ class Desk:
         self.buffer = rig.buffer
         self.seed = seed
         self.turned, self.shown = turned, shown
+        self.memories, self.remembered = dict(memories or {}), remembered
         self.runs = 0
         self.natures = natures
         self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)

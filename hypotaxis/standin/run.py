@@ -22,11 +22,12 @@ from hypotaxis.core.playing.keys import Echo
 from hypotaxis.core.rig.ports import host_direction
 from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.trips import Reached, heard_from, ways_into
-from hypotaxis.core.rig.values import Cable
+from hypotaxis.core.rig.values import Box, Cable
 from hypotaxis.core.studio import AT_ONCE, Block, Message, RunSetup, Source
 from hypotaxis.standin.leading import Leading
+from hypotaxis.standin.memory import Memory
 from hypotaxis.standin.player import Player
-from hypotaxis.standin.units import DEMO_NOTES, FrontPanel, Unit
+from hypotaxis.standin.units import DEMO_NOTES, FrontPanel, Unit, dumps_of
 from hypotaxis.standin.wire import BYTE_NS, FOLLOWED, THRU_NS, Ear, Heard, Packets, Wire
 
 if TYPE_CHECKING:
@@ -40,6 +41,8 @@ PHRASE_FROM_S, PHRASE_STEP_S, PHRASE_REST_S = 0.4, 0.35, 1.0
 """A phrase on a keyboard: when it begins, from note to note, and how long before a run's end the last one is struck."""
 REPLY_NS = 8_000_000
 """Until a box has put its identity reply together, and a hop more has passed it on."""
+PRESSED_NS = 500_000_000
+"""When somebody presses, on its panel, what sends a box's memory."""
 EFFECT_TAPS = ((0.0013, 1.0), (0.3763, 0.45), (0.7513, 0.2))
 """An outboard delay: (seconds, gain), the dry sound behind its converters first."""
 LOOK_BLOCKS = 12
@@ -77,6 +80,18 @@ class Run:
             for port, (box, end) in desk.ends.items()
             if desk.panels[box.uid].follows_click and host_direction(box, end) == "in"
         ]
+        self._memories = {
+            uid: Memory(
+                uid,
+                desk.identity(unit.box).model,
+                dumps=dumps_of(unit.box, unit.panel),
+                content=desk.memories.get(uid, ""),
+            )
+            for uid, unit in desk.units.items()
+        }
+        for uid, memory in self._memories.items():
+            if desk.panels[uid].sends_memory and not desk.panels[uid].off:
+                self._dump(desk.rig.box(uid), "", PRESSED_NS, memory.sent())
         self._leaders = [Leading(desk, box) for box in desk.rig.boxes if desk.panels[box.uid].leads_bpm]
         self._asked_ns = 0
         self._sources = [self._heard_at(name) for name in setup.inputs]
@@ -114,6 +129,10 @@ class Run:
         seen = {uid: bpm for uid, bpm in displays.items() if bpm is not None}
         if self.desk.shown and seen:
             self.desk.shown(seen)
+        new = {uid: one.content.hex() for uid, one in self._memories.items() if one.changed}
+        self.desk.memories |= new
+        if self.desk.remembered and new:
+            self.desk.remembered(new)
 
     def _wait_for_the_beginning(self) -> Iterator[Block]:
         if self.setup.begins == AT_ONCE:
@@ -184,6 +203,7 @@ class Run:
     def _arrive(self, until_ns: int) -> None:
         for line, ear, ways in self._lines.values():
             arrived = list(ear.hear(line.until(until_ns)))
+            self._take_exclusives(ear, ways)
             by_voltage: set[str] = set()
             for reached in ways if arrived else ():
                 entry = self.desk.rig.find(reached.socket)[1]
@@ -224,6 +244,27 @@ class Run:
             late = message.time_ns + BYTE_NS * len(message.data) + REPLY_NS * (1 + len(reached.hops))
             for port in desk.ways_back(box, by_usb):
                 self._receive(Message(late, port, reply_bytes(desk.identity(box))))
+
+    def _take_exclusives(self, ear: Ear, ways: Sequence[Reached]) -> None:
+        """What boxes do with system exclusive messages, and what they answer."""
+        for ends_ns, message in ear.exclusives:
+            for reached in ways:
+                memory, desk = self._memories.get(reached.box), self.desk
+                if memory is None or desk.panels[reached.box].off:
+                    continue
+                passed_on = (BYTE_NS * len(message) + SOFT_NS) * len(reached.routes)
+                by_usb = desk.rig.find(reached.socket)[1].carried_by
+                answer = memory.hear(ends_ns + passed_on, message)
+                self._dump(desk.rig.box(reached.box), by_usb, ends_ns + passed_on + REPLY_NS, answer)
+        ear.exclusives.clear()
+
+    def _dump(self, box: Box, by_usb: str, begins_ns: int, messages: Sequence[bytes]) -> None:
+        """A box sends messages, at the speed of the wire; by its MIDI outs, or inside its own link."""
+        for port in self.desk.ways_back(box, by_usb) if messages else ():
+            at_ns = begins_ns
+            for one in messages:
+                at_ns += BYTE_NS * len(one)
+                self._receive(Message(at_ns, port, one))
 
     def _came(self, end_ns: float) -> tuple[Message, ...]:
         came = []

@@ -28,6 +28,7 @@ from hypotaxis.core.midi.messages import (
 from hypotaxis.core.rig.shapes import SHAPES
 from hypotaxis.core.rig.values import Box
 from hypotaxis.core.units import CLOCKS_A_QUARTER
+from hypotaxis.standin.memory import BY_PANEL, DUMPS, HURRIED
 from hypotaxis.standin.sound import DRUMS, MONO_PATCHES, POLY_PATCHES, TOM, Patch, Voice, pitch_hz
 from hypotaxis.standin.wire import FOLLOWED, Heard
 
@@ -35,6 +36,8 @@ TOGETHER_NS = 3_000_000
 """Notes within this of each other count as simultaneous for the unit's processor."""
 FIRST_CHANNEL = {"drum-machine": 10}
 """Receive channel as delivered; others begin at 1."""
+DUMPED = {"drum-machine": HURRIED, "module": BY_PANEL}
+"""How kinds of boxes let their memory out; others when they are asked."""
 ONE_VOICE = ("mono-synth", "modular-midi", "modular-voice")
 
 
@@ -88,6 +91,10 @@ class FrontPanel:
     """It leads: sends clock at this tempo, and someone presses its start key; 0 = it follows."""
     leads_bars: int = 0
     """After how many bars of 4/4 someone stops it; 0 = it goes on."""
+    dumps: str = ""
+    """How it lets its memory out, one of memory.DUMPS; "" = as its kind does."""
+    sends_memory: bool = False
+    """In each run someone has it sent from its panel."""
     loose: frozenset[str] = frozenset()
     """Labels of sockets whose cable has slipped out."""
     taken: frozenset[str] = frozenset()
@@ -434,6 +441,11 @@ def panel_as_delivered(box: Box) -> FrontPanel:
     first = FIRST_CHANNEL.get(box.shape, 1)
     parts = SHAPES[box.shape].parts if box.shape in SHAPES else 0
     return FrontPanel(tuple(range(first, first + parts)))
+
+
+def dumps_of(box: Box, panel: FrontPanel) -> str:
+    """How a box lets its memory out."""
+    return panel.dumps or DUMPED.get(box.shape, DUMPS[0])
 
 
 def hidden_values(box: Box, uid: str) -> Hidden:

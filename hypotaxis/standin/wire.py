@@ -12,6 +12,7 @@ from hypotaxis.core.midi.messages import (
     CONTINUE,
     DATA_BYTES,
     EXCLUSIVE,
+    EXCLUSIVE_END,
     FIRST_STATUS,
     REAL_TIME,
     SONG_POSITION,
@@ -84,11 +85,13 @@ class Packets:
 
 class Ear:
     """Channel messages, clock and song position out of timed bytes, with running status; other system bytes are passed
-    over."""
+    over. exclusives: (end of the last byte in ns, whole message) of the exclusive ones, for whoever takes them off."""
 
     def __init__(self) -> None:
         self._status = 0
         self._data: list[int] = []
+        self._exclusive: bytearray | None = None
+        self.exclusives: list[tuple[int, bytes]] = []
 
     def hear(self, bytes_in: Iterable[tuple[int, int]]) -> Iterator[Heard]:
         """The messages that are whole with these bytes."""
@@ -97,6 +100,7 @@ class Ear:
                 if byte in CLOCK_BYTES:
                     yield Heard(time_ns, byte, ())
                 continue
+            self._gather(time_ns, byte)
             if byte >= FIRST_STATUS:
                 # System common and exclusive cancel running status.
                 self._status = byte if byte < EXCLUSIVE or byte == SONG_POSITION else 0
@@ -110,3 +114,14 @@ class Ear:
                 yield Heard(time_ns, self._status, tuple(self._data))
                 self._data = []
                 self._status = 0 if common else self._status
+
+    def _gather(self, time_ns: int, byte: int) -> None:
+        if byte == EXCLUSIVE:
+            self._exclusive = bytearray()
+        if self._exclusive is None:
+            return
+        self._exclusive.append(byte)
+        if byte == EXCLUSIVE_END:
+            self.exclusives.append((time_ns, bytes(self._exclusive)))
+        if byte >= FIRST_STATUS and byte != EXCLUSIVE:
+            self._exclusive = None

@@ -14,11 +14,13 @@ from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box, Rig
 from hypotaxis.records.current import in_use
 from hypotaxis.records.models import FrontPanel as PanelRow
+from hypotaxis.standin.memory import DUMPS
 from hypotaxis.standin.units import HEARS, IGNORES, FrontPanel, panel_as_delivered
 from hypotaxis.web.studio_startup import front_panels
 
 LEADS = ("leads_bpm", "leads_bars")
 NUMBERS = ("program", "swings_ticks")
+MEMORY = ("dumps", "sends_memory")
 PATTERN = ("pattern_bars", "ignores", "loses")
 
 
@@ -60,6 +62,12 @@ class PanelForm(forms.Form):
         required=False,
         help_text="0: never.",
     )
+    dumps = forms.ChoiceField(
+        label="Lets its memory out",
+        choices=[("", "as its kind does"), *((name, name) for name in DUMPS)],
+        required=False,
+    )
+    sends_memory = forms.BooleanField(label="In each run someone sends its memory from its panel", required=False)
     off = forms.BooleanField(label="Switched off", required=False)
 
     def __init__(self, *args, panel: FrontPanel, rig: Rig, box: Box, wanted: Sequence[int] = (), **kwargs) -> None:
@@ -75,6 +83,7 @@ class PanelForm(forms.Form):
             "pattern_bars",
             "loses",
             "off",
+            *MEMORY,
             *LEADS,
             *NUMBERS,
         )
@@ -100,6 +109,7 @@ class PanelForm(forms.Form):
                 "pattern_bars",
                 "loses",
                 *NUMBERS,
+                *MEMORY,
                 *(() if hands else ("demo",)),
             )
         if is_interface(box.shape) or not _sends(box):
@@ -136,6 +146,7 @@ class PanelForm(forms.Form):
                 "steps",
                 *PATTERN,
                 *NUMBERS,
+                *MEMORY,
                 *LEADS,
                 "loose",
                 "taken",

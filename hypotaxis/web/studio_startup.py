@@ -31,7 +31,8 @@ def open_studio(plan: Plan, wanted: Wanted | None = None, *, anew: bool = False)
     if wanted and wanted.kind != STAND_IN:
         return DeviceStudio(_process(wanted, anew=anew))
     _runs += 1
-    return Desk(plan.rig, front_panels(), natures=natures(), turned=front_panels, shown=_show, seed=_runs)
+    kept = {"natures": natures(), "memories": memories()}
+    return Desk(plan.rig, front_panels(), **kept, turned=front_panels, shown=_show, remembered=_remember, seed=_runs)
 
 
 def _process(wanted: Wanted, *, anew: bool) -> DeviceProcess:
@@ -86,6 +87,17 @@ def _show(displays: Mapping[str, float]) -> None:
     for uid, bpm in displays.items():
         if uid not in kept or kept[uid].display_bpm != round(bpm, 1):
             PanelRow.objects.update_or_create(box_uid=uid, defaults={"display_bpm": round(bpm, 1)})
+
+
+def memories() -> dict[str, str]:
+    """What boxes have in their memories, of those that were ever sent anything."""
+    return dict(PanelRow.objects.exclude(memory="").values_list("box_uid", "memory"))
+
+
+def _remember(contents: Mapping[str, str]) -> None:
+    """Keep what boxes have been sent into their memories."""
+    for uid, content in contents.items():
+        PanelRow.objects.update_or_create(box_uid=uid, defaults={"memory": content})
 
 
 def panel_of(settings: dict) -> FrontPanel:

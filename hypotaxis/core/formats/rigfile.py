@@ -270,6 +270,9 @@ _SETUP = {
     "routing": _Field(_number(0, 127, whole=True, empty=True), None),
     "routing_by": _Field(_text, ""),
     "routing_channel": _Field(_number(1, 16, whole=True), 1),
+    "dump_request": _Field(_long_text, ""),
+    "dump_pause_ms": _Field(_number(0, 10_000), 20.0),
+    "dump_bytes_s": _Field(_number(0, 1_000_000, whole=True), 0),
 }
 _DELAYS = {
     "reaction_ms": _Field(_number(0, 1000, empty=True), None),

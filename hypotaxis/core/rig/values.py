@@ -166,6 +166,12 @@ class Setup:
     """Label of the socket at which the router takes that call."""
     routing_channel: int = 1
     """The channel of the call, 1–16."""
+    dump_request: str = ""
+    """What asks it for its memory, as hexadecimal bytes (midi.dumps); "" = it is sent from its panel."""
+    dump_pause_ms: float = 20.0
+    """Left between messages when its memory is sent back."""
+    dump_bytes_s: int = 0
+    """How many bytes a second it bears on the average, 0 = as the wire carries them."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -18,6 +18,7 @@ from hypotaxis.core.formats.filenames import check_pattern
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.sound import FORMS
 from hypotaxis.core.grid.values import Grid
+from hypotaxis.core.midi.dumps import messages_in
 from hypotaxis.core.mixing.desk import Fader, Mixing, check_fader
 from hypotaxis.core.session.generators import Generator
 from hypotaxis.core.session.handover import ITEMS, SOUNDS, Wish
@@ -135,6 +136,19 @@ class ArchivedTake:
 
 
 @dataclass(frozen=True)
+class ArchivedDump:
+    """A box's memory; fields as of records.models.Dump. data: its system exclusive messages as hexadecimal digits;
+    made, verified: ISO 8601, "" = never."""
+
+    box_uid: str
+    box_name: str
+    data: str
+    source: str
+    made: str = ""
+    verified: str = ""
+
+
+@dataclass(frozen=True)
 class ArchivedSession:
     """A session with all that belongs to it. rig: the rig it was made on, as a rig file (docs/formats/rig.md)."""
 
@@ -154,6 +168,7 @@ class ArchivedSession:
     created: str = ""
     rigs: dict[str, dict[str, Any]] = field(default_factory=dict)
     """The rigs as they stood when its passes were recorded, as rig files, each once, by a name of their own."""
+    dumps: tuple[ArchivedDump, ...] = ()
     format: str = FORMAT
     version: int = VERSION
 
@@ -250,6 +265,8 @@ def _odd_values(session: ArchivedSession) -> Iterator[str]:
         if not fine:
             yield f"{told} is none"
 
+    for one in session.dumps:
+        yield from odd(f"a dump of {one.box_name[:40]}", str, one.data, lambda text: messages_in(bytes.fromhex(text)))
     yield from odd("the mix", Mixing, session.mix, lambda one: all(map(check_fader, one.groups.values())))
     yield from odd("the loop", LoopSetting, session.loop, lambda one: 1 <= one.first_bar < 2**20 and one.times >= 0)
     yield from odd("what it hands over", Wish, session.handover, _is_wish)

@@ -16,17 +16,19 @@ from hypotaxis.core.session.tempo import TempoMap
 
 STANDING, TAKES, GROUPS = SOUNDS = ("what stands of each track", "every placed take", "each group")
 """Which sounds are handed over."""
-ITEMS = AUDIO, FILLED, TABLE, NOTES, NAMES, SHEET, SESSION = (
+ITEMS = AUDIO, FILLED, TIMELINE, TABLE, NOTES, NAMES, SHEET, SESSION = (
     "audio",
     "filled",
+    "timeline",
     "table",
     "notes",
     "names",
     "sheet",
     "session",
 )
-"""What may go into an archive: sounds with their time reference, the same filled from the beginning, a table of what
-begins where, notes, patch lists and note maps, the sheet of settings, the session to be opened again."""
+"""What may go into an archive: sounds with their time reference, the same filled from the beginning, the same on a time
+line (AAF), a table of what begins where, notes, patch lists and note maps, the sheet of settings, the session to be
+opened again."""
 
 
 @dataclass(frozen=True)

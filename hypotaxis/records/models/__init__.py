@@ -1,5 +1,6 @@
 """Models by subject."""
 
+from hypotaxis.records.models.dumps import Dump
 from hypotaxis.records.models.patches import Patch, PatchList
 from hypotaxis.records.models.rig import (
     Box,
@@ -27,6 +28,7 @@ from hypotaxis.records.models.session import (
 )
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.sync import Proof
+from hypotaxis.records.models.templates import Template
 from hypotaxis.records.models.timing import Sounding
 from hypotaxis.records.models.work import Job
 
@@ -35,6 +37,7 @@ __all__ = [
     "Box",
     "Cable",
     "Change",
+    "Dump",
     "EndName",
     "FrontPanel",
     "Instrument",
@@ -57,6 +60,7 @@ __all__ = [
     "Sounding",
     "Studio",
     "Take",
+    "Template",
     "Tick",
     "Track",
 ]

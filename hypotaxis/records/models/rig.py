@@ -209,11 +209,12 @@ class Change(models.Model):
 class FrontPanel(models.Model):
     """Settings of a stand-in box, as if on the box; they do not belong to the plan and know nothing of it. A box that
     is a copy in another rig names under "nature" the box on the desk that it stands for. display_bpm: the tempo that
-    its display showed last."""
+    its display showed last; memory: what is in its memory, as hexadecimal digits, "" = as delivered."""
 
     box_uid = models.CharField(max_length=36, primary_key=True)
     settings = models.JSONField(default=dict)
     display_bpm = models.FloatField(null=True)
+    memory = models.TextField(blank=True)
 
     def __str__(self) -> str:
         return self.box_uid

@@ -23,10 +23,23 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.programlist import write_program_list
 from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
 from hypotaxis.core.formats.smf import write_smf
-from hypotaxis.core.formats.sound import BYTES, ENDINGS, FLAC, WAVE
+from hypotaxis.core.formats.sound import BYTES, ENDINGS, FLAC, WAVE, WAVE_FLOAT
+from hypotaxis.core.formats.timeline import MOST_INSIDE, Clip, write_beside, write_inside
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.archived import session_schema, write_session
-from hypotaxis.core.session.handover import AUDIO, FILLED, ITEMS, NAMES, NOTES, SESSION, SHEET, TABLE, FileLine, Wish
+from hypotaxis.core.session.handover import (
+    AUDIO,
+    FILLED,
+    ITEMS,
+    NAMES,
+    NOTES,
+    SESSION,
+    SHEET,
+    TABLE,
+    TIMELINE,
+    FileLine,
+    Wish,
+)
 from hypotaxis.core.session.score import Score
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.jobs import Reporter, ask, running, work
@@ -87,10 +100,25 @@ class Contents:
         sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
         share = BYTES[FLAC] / BYTES[WAVE] if self.wish.packed else 1.0
         sizes[SESSION] += round(share * sum(one.path.stat().st_size for one in self.kept))
-        return sizes | {
-            item: sum(bytes_of(one, self.line, self.wish, filled=item == FILLED) for one in self.sounds)
-            for item in (AUDIO, FILLED)
-        }
+        return (
+            sizes
+            | {
+                item: sum(bytes_of(one, self.line, self.wish, filled=item == FILLED) for one in self.sounds)
+                for item in (AUDIO, FILLED)
+            }
+            | {TIMELINE: SMALL_BYTES + self.inside_bytes}
+        )
+
+    @property
+    def inside_bytes(self) -> int:
+        """How large the sounds are inside a time line; 0 where they are too large to go there."""
+        size = sum(bytes_of(one, self.line, self.inside, filled=False) for one in self.sounds)
+        return size if size <= MOST_INSIDE else 0
+
+    @property
+    def inside(self) -> Wish:
+        """How sounds go into a time line."""
+        return replace(self.wish, form=WAVE)
 
     @cached_property
     def kept(self) -> list[KeptSound]:
@@ -186,7 +214,7 @@ class _Bundle:
         self.found, self.told, self.count = found, [], 0
         self._sums: list[tuple[str, str]] = []
         self._delivered: list[Delivered] = []
-        both = sum(item in found.wish.items for item in (AUDIO, FILLED))
+        both = sum(item in found.wish.items for item in (AUDIO, FILLED, TIMELINE))
         kept = sum(one.path.stat().st_size for one in found.kept) // BYTES_A_FRAME if SESSION in found.wish.items else 0
         self._whole = max(1, both * sum(one.frames for one in found.sounds) + kept)
         self._done = 0
@@ -199,6 +227,8 @@ class _Bundle:
             for item in (AUDIO, FILLED):
                 if item in items:
                     self._sounds(item)
+            if TIMELINE in items:
+                self._timeline()
             for wanted, texts in ((NOTES, self._notes), (NAMES, self._names)):
                 if wanted in items:
                     for name, data in texts():
@@ -237,6 +267,48 @@ class _Bundle:
             self._delivered.append(made)
             self.told += [f"{source.title}: {one}." for one in made.told if item == AUDIO or AUDIO not in wish.items]
 
+    def _timeline(self) -> None:
+        """The sounds at their places: beside it where they are in the archive as WAV files, and inside."""
+        found, wish = self.found, self.found.wish
+        name = safe_name(found.session.name)
+        beside = [self._clip(one, one.name) for one in self._delivered if one.name.startswith(f"{FOLDERS[AUDIO]}/")]
+        if beside and wish.form != FLAC:
+            with audio.scratch("archives", ".aaf") as path:
+                write_beside(path, found.session.name, beside, width=round(BYTES[wish.form]))
+                self._put_file(f"{name} time line, sounds beside.aaf", path)
+        if found.sounds and not found.inside_bytes:
+            self.told.append("The time line holds no sounds: they are more than 2 GB. Those beside it are named in it.")
+            return
+        with audio.scratch("archives", ".aaf") as path:
+            write_inside(path, found.session.name, self._inside())
+            self._put_file(f"{name} time line, sounds inside.aaf", path)
+        if wish.form == WAVE_FLOAT:
+            self.told.append("The sounds inside the time line are 24 bit: it holds no float.")
+
+    def _inside(self) -> Iterator[tuple[Clip, Path]]:
+        for source in self.found.sounds:
+            with audio.scratch("archives", ENDINGS[WAVE]) as path:
+                try:
+                    with path.open("w+b") as stream:
+                        made = deliver(
+                            source, self.found.line, self.found.inside, stream, name="", filled=False, tell=self._tell
+                        )
+                except SoundLost as error:
+                    self.told.append(f"{source.title}: not in the time line. {error}")
+                    continue
+                yield self._clip(made, ""), path
+
+    def _clip(self, made: Delivered, file: str) -> Clip:
+        colour = self._colours.get(made.track, "")
+        return Clip(made.track, made.title, file, made.begins, made.frames, made.rate, made.channels, colour)
+
+    @cached_property
+    def _colours(self) -> dict[str, str]:
+        """The owner's colours by the names of tracks."""
+        plan = self.found.plan
+        played = {row.name: plan.instrument(row.instrument_uid) for row in self.found.session.tracks.all()}
+        return {name: one.colour for name, one in played.items() if one}
+
     def _tell(self, frames: int) -> None:
         self._done += frames
         self._reporter.tell(min(1.0, self._done / self._whole))
@@ -264,6 +336,9 @@ class _Bundle:
             else:
                 self._put_file(f"{opening.TAKES}{one.name}", one.path)
             self._tell(one.path.stat().st_size // BYTES_A_FRAME)
+        for number, dump in enumerate(found.session.dumps.all(), start=1):
+            # For other readers; what is read again stands in the text.
+            self._put(f"{opening.SESSION}/dumps/{number} {safe_name(dump.box_name)}.syx", bytes(dump.data))
         kept = archived(found.session, without=lambda sound: sound not in there, ending=found.ending)
         self._put(opening.TEXT, write_session(kept).encode())
         self._put(f"{opening.SESSION}/schema.json", json.dumps(session_schema(), indent=1).encode())

@@ -12,8 +12,21 @@ from hypotaxis.core.drawing.coverage import HEIGHT, WIDTH, Covered, bar_ticks, c
 from hypotaxis.core.drawing.peaks import columns_of
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.formats.sound import FLAC
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.session.handover import AUDIO, FILLED, NAMES, NOTES, SESSION, SHEET, STANDING, TABLE, TAKES, Wish
+from hypotaxis.core.session.handover import (
+    AUDIO,
+    FILLED,
+    NAMES,
+    NOTES,
+    SESSION,
+    SHEET,
+    STANDING,
+    TABLE,
+    TAKES,
+    TIMELINE,
+    Wish,
+)
 from hypotaxis.core.session.readiness import Readiness, TrackState, bars_told, readiness
 from hypotaxis.core.units import FLOOR_DB, counted, factor_to_db, signed
 from hypotaxis.records import audio
@@ -196,6 +209,8 @@ class HandoverPage:
         maps = counted(sum(len(one.note_maps) for one in lists), "note map")
         yield AUDIO, sounds, f"{files}, {wish.form}, {rate}, with their time reference"
         yield FILLED, "The same, filled from the beginning", "for hosts that read no time reference"
+        also = ", and naming the files above" if AUDIO in wish.items and wish.form != FLAC else ""
+        yield TIMELINE, "The same on a time line", f"AAF, at their places to the sample: 24 bit inside{also}"
         yield TABLE, "What begins where", "a table of the files and their places"
         yield NOTES, "Notes", f"tempo, sections, program changes with their gap; {parts} alone, also without sounds"
         yield NAMES, "Names", f"{counted(len(lists), 'patch list')}, {maps}"

@@ -78,6 +78,8 @@ class Delivered:
     rate: int
     channels: int
     told: tuple[str, ...] = ()
+    track: str = ""
+    """Name of its track, or group."""
 
 
 def placed_takes(session: Session) -> list[Take]:
@@ -313,7 +315,9 @@ def deliver(
     write_sound(stream, made, form, bext=_bext(source, form, 0 if filled else at, where), naming=_naming(source, form))
     if source.over and highest > 1 and wish.form != WAVE_FLOAT:
         told.append(f"clipped by {factor_to_db(highest):.1f} dB: turn it down, or hand it over as float")
-    return Delivered(name, source.title, 0 if filled else at, frames, rate, channels, tuple(told))
+    return Delivered(
+        name, source.title, 0 if filled else at, frames, rate, channels, tuple(told), source.words["track"]
+    )
 
 
 def _bext(source: Source, form: Form, reference: int, where: str) -> Broadcast:

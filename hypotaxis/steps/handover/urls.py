@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.handover import backup_views, opening_views, views
+from hypotaxis.steps.handover import backup_views, opening_views, template_views, views
 
 app_name = "handover"
 urlpatterns = [
@@ -13,6 +13,7 @@ urlpatterns = [
     path("sheet.pdf", views.sheet_pdf, name="sheet-pdf"),
     path("notes.mid", views.score, name="score"),
     path("making/", views.making, name="making"),
+    path("templates/", template_views.home, name="templates"),
     path("backup/", backup_views.home, name="backup"),
     path("backup/state/", backup_views.state, name="backup-state"),
     path("backup.zip", backup_views.file, name="backup-file"),

@@ -20,6 +20,7 @@ urlpatterns = [
     path("patch/<uuid:uid>/mark/", patches.mark, name="mark"),
     path("<uuid:uid>/", lines.open_line, name="open"),
     path("<uuid:uid>/edit/", lines.edit, name="edit"),
+    path("<uuid:uid>/template/", lines.keep_template, name="keep-template"),
     path("<uuid:uid>/sounds/", lines.sounds, name="sounds"),
     path("<uuid:uid>/shaping/", lines.shaping, name="shaping"),
     path("<uuid:uid>/move/", lines.move, name="move"),

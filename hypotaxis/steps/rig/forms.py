@@ -4,7 +4,9 @@ from collections.abc import Collection
 
 from django import forms
 
+from hypotaxis.core.errors import BadDump
 from hypotaxis.core.formats.rigfile import MAX_BYTES
+from hypotaxis.core.midi.dumps import USUAL_PAUSE_MS, request_of
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.listening import leading_boxes
 from hypotaxis.core.rig.plug import CABLE_KINDS
@@ -168,6 +170,8 @@ class SetupForm(Merged, forms.Form):
                 required=False,
                 widget=forms.CheckboxSelectMultiple,
             )
+        if box.shape in SHAPES and SHAPES[box.shape].sounds:
+            self.fields |= _dump_fields(box)
         if _stores_routings(box):
             self.fields |= _routing_fields(box)
         self.delays_known = _delays_of(box)
@@ -194,7 +198,48 @@ class SetupForm(Merged, forms.Form):
             # Shown as routers count, kept as the wire does.
             values["routing"] = None if values["routing"] is None else values["routing"] - 1
             values["routing_channel"] = values["routing_channel"] or 1
+        if "dump_request" in values:
+            values["dump_pause_ms"] = USUAL_PAUSE_MS if values["dump_pause_ms"] is None else values["dump_pause_ms"]
+            values["dump_bytes_s"] = values["dump_bytes_s"] or 0
         return {name: value for name, value in values.items() if name in Setup.__dataclass_fields__}
+
+
+class RequestField(forms.CharField):
+    """A request for a dump, as it stands in a handbook; kept as plain hexadecimal bytes."""
+
+    def clean(self, value) -> str:
+        text = super().clean(value)
+        try:
+            return request_of(text).hex(" ").upper() if text else ""
+        except BadDump as error:
+            raise forms.ValidationError(str(error)) from error
+
+
+def _dump_fields(box: Box) -> dict[str, forms.Field]:
+    setup = box.setup
+    return {
+        "dump_request": RequestField(
+            label="What asks it for its memory (SysEx)",
+            required=False,
+            initial=setup.dump_request,
+            help_text="As in its handbook, like F0 7D 05 10 F7. Empty: it is sent from its panel.",
+        ),
+        "dump_pause_ms": forms.FloatField(
+            label="Pause between messages sent back, ms",
+            min_value=0,
+            max_value=10_000,
+            required=False,
+            initial=setup.dump_pause_ms,
+        ),
+        "dump_bytes_s": forms.IntegerField(
+            label="Bytes a second it bears",
+            min_value=0,
+            max_value=1_000_000,
+            required=False,
+            initial=setup.dump_bytes_s or None,
+            help_text="Empty: as the wire carries them, 3,125.",
+        ),
+    }
 
 
 def _stores_routings(box: Box) -> bool:

@@ -13,7 +13,9 @@ from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, UnreadableFile
 from hypotaxis.core.grid.values import Step
 from hypotaxis.core.session.arrange import MOST_BARS
+from hypotaxis.core.session.templates import GRID
 from hypotaxis.core.units import signed
+from hypotaxis.records import templates
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
@@ -56,6 +58,7 @@ def _page(request, here: InUse, page: GridPage, **forms):
         "first_note": page.voices[0].note if page.voices else None,
         "step_number": page.place.step + 1,
         "sheet": request.GET.get("sheet", ""),
+        "templates": templates.of_kind(GRID) if request.GET.get("sheet") == "template" else [],
     }
     if page.sum:
         context |= {

@@ -11,12 +11,14 @@ from hypotaxis.core.drawing.grid import Named
 from hypotaxis.core.errors import BadBars
 from hypotaxis.core.grid.values import Grid, Pattern, Step, order_of
 from hypotaxis.core.session.arrange import MOST_BARS
+from hypotaxis.core.session.templates import GRID
+from hypotaxis.records import templates
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Track
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.grid_forms import BorrowForm, GrowForm, OrderForm, RowForm, StepForm, TableForm
-from hypotaxis.steps.session.services import grids, parts
+from hypotaxis.steps.session.services import beginning, grids, parts
 from hypotaxis.steps.session.services.grid_page import Place
 
 Done = tuple[str, Place]
@@ -162,6 +164,18 @@ def _switch(doing: Doing) -> Done:
     return grids.switch(doing.track, on=doing.request.POST.get("on") == "1"), doing.place
 
 
+def _template(doing: Doing) -> Done:
+    kept = templates.found(GRID, doing.request.POST.get("template", ""))
+    if kept is None:
+        raise BadBars("That template is gone. Choose another.")
+    told = beginning.lay_grid(doing.track, doing.here.plan, kept.value, kept.name)
+    return told, Place("", doing.place.bar)
+
+
+def _keep_template(doing: Doing) -> Done:
+    return beginning.keep_grid(doing.track, doing.here.plan), doing.place
+
+
 ACTS: dict[str, Callable] = {
     "press": _press,
     "clear": _clear,
@@ -174,6 +188,8 @@ ACTS: dict[str, Callable] = {
     "without": _without,
     "print": _print,
     "switch": _switch,
+    "template": _template,
+    "keep template": _keep_template,
 }
 
 

@@ -5,13 +5,15 @@ from django.http import Http404
 from django.shortcuts import redirect, render
 
 from hypotaxis.core.errors import BadBars, CannotSchedule
+from hypotaxis.core.session.templates import PASS_PLAN
 from hypotaxis.core.studio import STAND_IN
+from hypotaxis.records import templates
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.plan_forms import PlanForm
 from hypotaxis.steps.session.running import running_context, running_share
-from hypotaxis.steps.session.services import planning
+from hypotaxis.steps.session.services import beginning, planning
 from hypotaxis.steps.session.services.plan_page import PlanPage
 from hypotaxis.steps.session.services.planning import PlanState
 
@@ -32,7 +34,8 @@ def home(request):
         form = PlanForm(request.POST, simulated=simulated) if to == "anew" else form
         if to != "anew" or form.is_valid():
             return _done(request, here, page, to, form)
-    context = {"page": page, "form": form, "session": here.session} | _state(page.state)
+    context = {"page": page, "form": form, "session": here.session, "templates": templates.of_kind(PASS_PLAN)}
+    context |= _state(page.state)
     return render(request, "session/plan.html", context)
 
 
@@ -53,8 +56,12 @@ def _done(request, here, page: PlanPage, to: str, form: PlanForm):
     try:
         if to == "anew":
             planning.plan_anew(here.session, here.plan, **form.chosen())
+        elif to == "template":
+            messages.success(request, beginning.lay_plan(here.session, here.plan, _kept(request).value))
         elif page.row is None:
             raise CannotSchedule("There is no plan yet. Make one first.")
+        elif to == "keep template":
+            messages.success(request, beginning.keep_plan(page.row))
         elif to == "start":
             planning.start(page.row)
         elif to in ("stop", "stop after"):
@@ -67,6 +74,13 @@ def _done(request, here, page: PlanPage, to: str, form: PlanForm):
     except (BadBars, CannotSchedule) as error:
         messages.error(request, str(error))
     return redirect("session:plan")
+
+
+def _kept(request) -> templates.Kept:
+    kept = templates.found(PASS_PLAN, request.POST.get("template", ""))
+    if kept is None:
+        raise CannotSchedule("That template is gone. Choose another.")
+    return kept
 
 
 def state(request):

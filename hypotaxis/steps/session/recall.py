@@ -1,16 +1,20 @@
 """The page of recall: what stands otherwise than when the takes were made, and what makes the session sound again."""
 
 from django.contrib import messages
-from django.http import Http404
-from django.shortcuts import redirect, render
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.text import slugify
 
-from hypotaxis.core.errors import CannotSchedule, DoesNotFit
+from hypotaxis.core.errors import BadDump, CannotSchedule, DoesNotFit
+from hypotaxis.core.midi.dumps import MOST_BYTES
 from hypotaxis.core.studio import STAND_IN
 from hypotaxis.records import jobs
+from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.current import in_one_go, in_use
-from hypotaxis.records.models import Job, Take
-from hypotaxis.steps.session.services import recalling
+from hypotaxis.records.models import Dump, Job, Take
+from hypotaxis.steps.session.services import dumping, recalling
+from hypotaxis.steps.session.services.dumping import Memory
 from hypotaxis.steps.session.services.recalling import RecallPage
 
 ALL = "all"
@@ -87,6 +91,53 @@ def _stop(take: Take) -> None:
         jobs.ask_to_cancel(str(job.uid))
         for run in take.session.passes.filter(job__state__in=Job.UNFINISHED):
             jobs.ask_to_cancel(str(run.job_id))
+
+
+def memory(request, uid):
+    """Receive a box's memory, send one back, read one from a file, or stop; and, polled, how far it is."""
+    page = _page(request)
+    row = next((one for one in page.memories if one.box.uid == str(uid)), None)
+    if row is None:
+        raise Http404
+    if request.method != "POST":
+        answer = render(request, "session/includes/recall_memory.html", {"memory": row, "job": row.job})
+        answer["X-Finished"] = "0" if row.running else "1"
+        return answer
+    try:
+        if told := _with_memory(request, page, row):
+            messages.success(request, told)
+    except (CannotSchedule, BadDump) as error:
+        messages.error(request, str(error))
+    return redirect(f"{_address(page)}#memories")
+
+
+def _with_memory(request, page: RecallPage, row: Memory) -> str:
+    to = request.POST.get("to", "")
+    if to == "stop":
+        if row.running:
+            jobs.ask_to_cancel(str(row.job.uid))
+    elif to == "file":
+        sent = request.FILES.get("dump")
+        if sent is None:
+            raise BadDump("Choose a .syx file first.")
+        return dumping.keep_file(page.session, row.box, sent.read(MOST_BYTES + 1))
+    elif to == "gone":
+        page.session.dumps.filter(uid=as_uuid(request.POST.get("dump", ""))).delete()
+        return "The dump is gone."
+    elif to in dumping.ACTS:
+        fast = request.POST.get("fast") == "on" and page.plan.studio_kind == STAND_IN
+        wish = dumping.Wish(to, row.box.uid, request.POST.get("dump", ""), fast)
+        dumping.start(page.session, page.plan, wish, token=request.POST.get("token", ""))
+    return ""
+
+
+def dump(request, uid):
+    """A dump as a file."""
+    kept = get_object_or_404(Dump, uid=uid)
+    answer = HttpResponse(bytes(kept.data), content_type="application/octet-stream")
+    name = "-".join(slugify(one) or "untitled" for one in (kept.session.name, kept.box_name))
+    answer["Content-Disposition"] = f'attachment; filename="{name[:100]}.syx"'
+    return answer
 
 
 def _address(page: RecallPage) -> str:

@@ -2,6 +2,7 @@
 
 from hypotaxis.steps.session.services.bouncing import bounce
 from hypotaxis.steps.session.services.comparing import compare
+from hypotaxis.steps.session.services.dumping import exchange
 from hypotaxis.steps.session.services.free_playing import play_freely
 from hypotaxis.steps.session.services.importing import take_in
 from hypotaxis.steps.session.services.part_loop import go_round
@@ -14,6 +15,7 @@ __all__ = [
     "bounce",
     "call_up",
     "compare",
+    "exchange",
     "go_round",
     "play",
     "play_again",

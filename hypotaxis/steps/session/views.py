@@ -12,8 +12,9 @@ from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableFile
 from hypotaxis.core.session.passes import leader_of
+from hypotaxis.core.session.templates import SESSION
 from hypotaxis.core.units import counted, signed
-from hypotaxis.records import housekeeping
+from hypotaxis.records import housekeeping, templates
 from hypotaxis.records.asked import number, whole
 from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
@@ -30,7 +31,7 @@ from hypotaxis.steps.session.forms import (
     TrackForm,
 )
 from hypotaxis.steps.session.running import running_context
-from hypotaxis.steps.session.services import arranging, importing, joining, placing, recording
+from hypotaxis.steps.session.services import arranging, beginning, importing, joining, placing, recording
 from hypotaxis.steps.session.services.barline import bars_sheet
 from hypotaxis.steps.session.services.before_pass import Ready, ready_for
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
@@ -111,6 +112,9 @@ def new(request):
     names = set(here.rig.sessions.values_list("name", flat=True))
     free = next(name for name in (f"Session {number}" for number in range(1, 10_000)) if name not in names)
     form = NewSessionForm(request.POST or None, initial={"name": free})
+    kept = templates.found(SESSION, request.POST.get("template", ""))
+    if kept:
+        return _begun_with(here, kept, request)
     if request.method == "POST" and form.is_valid():
         chosen = form.cleaned_data
         try:
@@ -122,7 +126,17 @@ def new(request):
         else:
             messages.success(request, f"{made.name} has {counted(chosen['bars'], 'bar')} and no notes yet.")
             return remember(redirect("session:home"), "session", str(made.uid))
-    return home(request, sheet="new", form=form)
+    return home(request, sheet="new", form=form, templates=templates.of_kind(SESSION))
+
+
+def _begun_with(here: InUse, kept: templates.Kept, request):
+    """A session as a template has it."""
+    name = request.POST.get("name", "").strip() or kept.name
+    made = beginning.begin_session(here.rig, here.plan, kept.value, name)
+    open_ends = beginning.open_ends(made, kept.value)
+    told = f" Nothing plays {', '.join(open_ends)} here: choose it on the tracks." if open_ends else ""
+    messages.success(request, f"{made.name} is as {kept.name} was kept, without takes.{told}")
+    return remember(redirect("session:home"), "session", str(made.uid))
 
 
 @in_one_go
@@ -458,6 +472,8 @@ def tidy(request, kind, uid):
         else:
             row.name = name
             row.save(update_fields=["name"])
+    elif to == "template" and kind == "session":
+        messages.success(request, beginning.keep_session(row, here.plan))
     elif to == "copy" and kind == "session":
         made = copy_session(row)
         messages.success(request, f"{made.name} has the same notes and settings, and no takes.")

@@ -2,6 +2,8 @@
 
 import csv
 import io
+import tempfile
+from pathlib import Path
 from unittest import mock
 
 import mido
@@ -15,7 +17,20 @@ from hypotaxis.core.errors import CannotHandOver
 from hypotaxis.core.formats.filenames import USUAL
 from hypotaxis.core.formats.patchfile import read_patch_file
 from hypotaxis.core.formats.sound import FLAC, WAVE, WAVE_FLOAT
-from hypotaxis.core.session.handover import AUDIO, FILLED, GROUPS, ITEMS, NAMES, NOTES, STANDING, TABLE, TAKES, Wish
+from hypotaxis.core.formats.timeline import read_inside, read_timeline
+from hypotaxis.core.session.handover import (
+    AUDIO,
+    FILLED,
+    GROUPS,
+    ITEMS,
+    NAMES,
+    NOTES,
+    STANDING,
+    TABLE,
+    TAKES,
+    TIMELINE,
+    Wish,
+)
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Take
 from hypotaxis.steps.handover import archive
@@ -222,3 +237,36 @@ class WorkTest(DemoTest):
         self.assertEqual([one.name for one in self.session.tracks.filter(armed=True)], ["Bittern"])
         unplace(Take.objects.get())
         self.assertIn("recorded, not placed (1)", self.page("handover:home"))
+
+
+class TimelineTest(DemoTest):
+    def test_the_time_line_holds_and_names_what_is_delivered(self):
+        self.record("Bittern", "Sedge upper", bars=(1, 2))
+        bundle = self.handed_over(items=(AUDIO, TABLE, TIMELINE))
+        names = {name.rpartition("sounds ")[2]: name for name in bundle.namelist() if name.endswith(".aaf")}
+        self.assertEqual(set(names), {"beside.aaf", "inside.aaf"})
+        rows = list(csv.DictReader(io.StringIO(bundle.read("what begins where.csv").decode("utf-8-sig"))))
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        beside, inside = (Path(bundle.extract(names[name], folder)) for name in ("beside.aaf", "inside.aaf"))
+        self.assertEqual(
+            [(one.file, one.begins, one.frames, one.rate) for one in read_timeline(beside)],
+            [(row["file"], int(row["begins at sample"]), int(row["frames"]), int(row["sample rate"])) for row in rows],
+        )
+        at = 0
+        for row in rows:
+            sound, _ = soundfile.read(io.BytesIO(bundle.read(row["file"])), always_2d=True)
+            for side in range(int(row["channels"])):
+                self.assertEqual(read_timeline(inside)[at].begins, int(row["begins at sample"]))
+                np.testing.assert_array_equal(read_inside(inside, at), sound[:, side])
+                at += 1
+        self.assertEqual(at, len(read_timeline(inside)))
+
+    def test_of_flac_it_holds_the_sounds_and_names_none_and_a_huge_one_says_so(self):
+        self.record("Bittern")
+        names = self.handed_over(items=(AUDIO, TIMELINE), form=FLAC).namelist()
+        self.assertEqual([name.rpartition("sounds ")[2] for name in names if name.endswith("aaf")], ["inside.aaf"])
+        with mock.patch.object(archive, "MOST_INSIDE", 1000):
+            bundle = self.handed_over(items=(AUDIO, TIMELINE))
+        aaf = [name for name in bundle.namelist() if name.endswith("aaf")]
+        self.assertEqual([name.rpartition("sounds ")[2] for name in aaf], ["beside.aaf"])
+        self.assertIn("The time line holds no sounds", bundle.read("read-me.txt").decode())

@@ -13,6 +13,8 @@ from hypotaxis.core.rig.shapes import SHAPES, parts_of
 from hypotaxis.core.rig.trips import heard_from, homes_of, host_audio, return_sockets, send_sockets, way_home
 from hypotaxis.core.rig.values import Box
 from hypotaxis.core.rig.values import Rig as RigValue
+from hypotaxis.core.session.templates import INSTRUMENT, InstrumentTemplate, instrument_like
+from hypotaxis.records import templates
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Rig
 
@@ -114,6 +116,22 @@ def another(plan: Plan, model: Instrument) -> Instrument:
         further=tuple(further),
         voices=tuple(replace(voice, home=ways.get(voice.home, "")) for voice in model.voices),
     )
+
+
+def keep_template(plan: Plan, instrument: Instrument) -> str:
+    """Keep an instrument with its parts, voices and maps to begin with; what was done, in words."""
+    box = plan.rig.box(instrument.box)
+    templates.keep(INSTRUMENT, instrument.name, InstrumentTemplate(box.shape if box else "", instrument))
+    return f"{instrument.name} is kept to begin with: its parts, voices, sounds and how it is played."
+
+
+def like_template(plan: Plan, template: InstrumentTemplate, box: str) -> Instrument:
+    """An instrument as a template has it, of a box of this desk (uid): the one asked for, otherwise the first of its
+    shape that is no instrument yet."""
+    defined = {one.box for one in plan.instruments}
+    same = (one.uid for one in plan.rig.boxes if one.shape == template.shape and one.uid not in defined)
+    proposed = propose(plan, box or next(same, ""))
+    return instrument_like(template, proposed, [one.name for one in plan.instruments])
 
 
 def _take(free: list[str], count: int) -> tuple[str, ...]:

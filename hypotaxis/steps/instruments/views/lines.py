@@ -24,8 +24,10 @@ from hypotaxis.core.playing.tryout import TryOutWish, usual_note
 from hypotaxis.core.rig.build import new_uid
 from hypotaxis.core.rig.sentence import Piece, trip_sentence
 from hypotaxis.core.rig.trips import returns_text
+from hypotaxis.core.session.templates import INSTRUMENT
 from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.core.units import stored_level_text
+from hypotaxis.records import templates
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
@@ -87,14 +89,20 @@ def open_line(request, uid):
 
 @in_one_go
 def new(request):
-    """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one."""
+    """Define an instrument; what the sheet already says is filled in. ?like=INSTRUMENT: by copying another one,
+    ?template=TEMPLATE: as one that was kept to begin with."""
     here = in_use(request)
     model = here.plan.instrument(request.GET.get("like", ""))
     box = request.GET.get("box") or defining.next_to_define(here.plan)
-    proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, box)
+    kept = templates.found(INSTRUMENT, request.GET.get("template", ""))
+    if kept:
+        proposal = defining.like_template(here.plan, kept.value, request.POST.get("box") or request.GET.get("box", ""))
+    else:
+        proposal = defining.another(here.plan, model) if model else defining.propose(here.plan, box)
     if request.GET.get("name"):
         proposal = replace(proposal, name=request.GET["name"][:80])
-    return _edit(request, here, proposal, title="New instrument", button="Define it")
+    offered = {"templates": templates.of_kind(INSTRUMENT), "chosen": kept}
+    return _edit(request, here, proposal, title="New instrument", button="Define it", **offered)
 
 
 @in_one_go
@@ -102,6 +110,15 @@ def edit(request, uid):
     """Change an instrument's definition."""
     here = in_use(request)
     return _edit(request, here, instrument_or_404(here, uid), title="Change the instrument", button="Keep")
+
+
+@require_POST
+@in_one_go
+def keep_template(request, uid):
+    """Keep an instrument to begin with."""
+    here = in_use(request)
+    messages.success(request, defining.keep_template(here.plan, instrument_or_404(here, uid)))
+    return redirect("instruments:open", uid=uid)
 
 
 @require_POST
@@ -234,7 +251,7 @@ def sound(request, job):
     return FileResponse(path.open("rb"), content_type="audio/wav")
 
 
-def _edit(request, here: InUse, value: Instrument, *, title: str, button: str):
+def _edit(request, here: InUse, value: Instrument, *, title: str, button: str, **more):
     known = here.plan.instrument(value.uid) is not None
     left, right = (*value.returns, "", "")[:2]
     initial = {
@@ -266,7 +283,8 @@ def _edit(request, here: InUse, value: Instrument, *, title: str, button: str):
             messages.success(request, f"{instrument.name} is defined. {defining.to_set(plan, instrument)}")
         return redirect("instruments:open", uid=instrument.uid)
     opened = value.uid if known else ""
-    return home(request, opened=opened, sheet="edit" if known else "new", form=form, title=title, button=button)
+    shown = {"sheet": "edit" if known else "new", "form": form, "title": title, "button": button}
+    return home(request, opened=opened, **shown | more)
 
 
 def _line(here: InUse, instrument: Instrument) -> Line:

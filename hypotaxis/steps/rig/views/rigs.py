@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
+from hypotaxis.core.drawing.template import picture_of_rig
 from hypotaxis.core.errors import CannotSchedule, UnreadableFile
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.formats.unknown import check_rig_file
@@ -150,7 +151,8 @@ def _form(request, data=None) -> RigForm:
 
 def _rigs(request, **forms):
     known = {"form": _form(request), "file_form": RigFileForm()}
-    templates = Rig.objects.filter(template=True)
+    kept = Rig.objects.filter(template=True)
+    templates = [{"row": row, "picture": picture_of_rig(load_kept(row).rig)} for row in kept]
     context = {"rigs": in_use(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
     context["rigs_away"] = [housekeeping.weighed(row) for row in Rig.objects.filter(template=False, away=True)]
     return home(request, sheet="rigs", **context | known | forms)

@@ -44,10 +44,25 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
     if not wanted:
         raise CannotSchedule("No track with notes in these bars has an instrument with a way out and a way home.")
     found = fewest_passes(wanted)
-    made = PassPlan.objects.create(
-        session=session, first_bar=first_bar, last_bar=last_bar, fewest=found.fewest, **chosen
-    )
-    for order, uids in enumerate(found.passes):
+    return _planned(session, found.passes, first_bar=first_bar, last_bar=last_bar, fewest=found.fewest, **chosen)
+
+
+@transaction.atomic
+def plan_these(session: Session, plan: Plan, passes: Sequence[Sequence[str]], **chosen) -> PassPlan:
+    """A plan of these passes (uids of tracks), of all bars. Raises CannotSchedule where they cannot be recorded so."""
+    _not_while_it_runs(newest(session))
+    named = {str(one.uid): recording.armed_track(one, plan) for one in session.tracks.shown()}
+    wanted, _ = wanted_of(plan, list(named.values()))
+    for _, one, other in fits(wanted, passes):
+        raise CannotSchedule(why_apart(plan, named[one], named[other]) + " They need a pass each.")
+    for one, source in too_early(wanted, passes):
+        raise CannotSchedule(f"{named[one].name} is sent the take of {named[source].name}, so it comes after it.")
+    return _planned(session, passes, first_bar=1, last_bar=last_bar_of(session), fewest=False, **chosen)
+
+
+def _planned(session: Session, passes: Sequence[Sequence[str]], **chosen) -> PassPlan:
+    made = PassPlan.objects.create(session=session, **chosen)
+    for order, uids in enumerate(passes):
         PlannedPass.objects.create(plan=made, order=order, tracks=list(uids))
     return made
 

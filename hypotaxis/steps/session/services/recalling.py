@@ -42,6 +42,7 @@ from hypotaxis.records.ticks import keep_ticks, ticked_on
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.comparing import how_they_differ
+from hypotaxis.steps.session.services.dumping import Memory, memories
 
 KIND = "recall"
 MOST_BARS = 4
@@ -301,6 +302,12 @@ class RecallPage:
         """Keep which cables and settings are done."""
         among = set(self.todo.keys) | {step.key for one in self.todo.settings for step in one.settings}
         keep_ticks(self.session.rig, among, done, timezone.localdate())
+
+    @cached_property
+    def memories(self) -> list[Memory]:
+        """Of the boxes that sound."""
+        boxes = dict.fromkeys(one.box for one in self.owners if isinstance(one, Instrument))
+        return memories(self.session, [box for uid in boxes if (box := self.plan.rig.box(uid))])
 
     @property
     def checks(self) -> list[CheckRow]:
