@@ -220,6 +220,27 @@ def the_patterns(page: Page, address: str) -> None:
     page.get_by_role("button", name="Play pattern A").wait_for()
 
 
+def the_recall(page: Page, address: str) -> None:
+    page.goto(f"{address}/rig/rigs/")
+    page.locator("[name=buffer]").first.fill("128")
+    page.get_by_role("button", name="Keep", exact=True).first.click()
+    page.goto(f"{address}/instruments/")
+    page.get_by_role("link", name="Bittern", exact=True).first.click()
+    page.get_by_text("change, copy, order, remove").click()
+    page.get_by_role("link", name="Change the definition").click()
+    page.get_by_label("Home trim, dB").fill("-3")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.wait_for_load_state("networkidle")
+    page.goto(f"{address}/session/recall/")
+    page.locator("#checks").get_by_label("faster").first.check()
+    page.locator("#checks").get_by_role("button", name="Play some bars").first.click()
+    page.get_by_text("The same sound").first.wait_for(timeout=60_000)
+    page.goto(f"{address}/session/recall/?show=all")
+    keep(page, "recall")
+    page.get_by_role("button", name="Put them back").click()
+    page.get_by_text("Nothing has changed").wait_for()
+
+
 def the_timing(page: Page, address: str) -> None:
     page.goto(f"{address}/timing/")
     page.get_by_label("Stand-in only").check()
@@ -270,6 +291,7 @@ def main() -> None:
             the_rig(page, address)
             the_instruments(page, address)
             the_session(page, address)
+            the_recall(page, address)
             the_timing(page, address)
             for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
@@ -278,10 +300,6 @@ def main() -> None:
             the_patterns(page, address)
             the_studio(page, address)
             forty_boxes(page, address)
-        with application() as address:
-            page = browser.new_page(viewport=DESK)
-            page.goto(f"{address}/rig/")
-            keep(page, "rig-empty")
         browser.close()
 
 
