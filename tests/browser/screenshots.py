@@ -222,7 +222,7 @@ def the_patterns(page: Page, address: str) -> None:
 
 def the_recall(page: Page, address: str) -> None:
     page.goto(f"{address}/rig/rigs/")
-    page.locator("[name=buffer]").first.fill("128")
+    page.locator("#id_buffer").select_option("128")
     page.get_by_role("button", name="Keep", exact=True).first.click()
     page.goto(f"{address}/instruments/")
     page.get_by_role("link", name="Bittern", exact=True).first.click()

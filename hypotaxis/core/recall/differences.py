@@ -327,7 +327,7 @@ def _text(value: object) -> str:
         return "not noted"
     if isinstance(value, tuple):
         return ", ".join(map(_text, value))
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    return f"{value:g}".replace("-", "−") if isinstance(value, int | float) else str(value)
 
 
 def _instrument(then: Plan, now: Plan, owner: Instrument) -> Iterator[Difference]:
