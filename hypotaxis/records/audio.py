@@ -9,6 +9,7 @@ import json
 import os
 import shutil
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
@@ -41,6 +42,7 @@ from hypotaxis.core.timing.recording import read_window
 FRAMES_A_BLOCK = 65536
 PART = ".part"
 """How a file ends that is not complete yet."""
+LARGE_BYTES = 2**28
 UNFINISHED_S = 3600.0
 """A file that did not grow for so long nobody goes on with."""
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
@@ -144,6 +146,15 @@ def remove_take(file: str) -> None:
     take_path(file).unlink(missing_ok=True)
     for path in (_peaks_path(file), _figures_path(file), levels_path(file)):
         path.unlink(missing_ok=True)
+
+
+def let_go(path: Path) -> None:
+    """Remove a file that nobody needs any more. Freeing gigabytes takes a second or more, which nobody waits for; what
+    a kill leaves is found at the next start."""
+    if path.stat().st_size < LARGE_BYTES:
+        path.unlink()
+    else:
+        threading.Thread(target=path.unlink, kwargs={"missing_ok": True}).start()
 
 
 class TakeFile:

@@ -35,6 +35,7 @@ SOUNDS = ("takes", "soundings", "bounced")
 PICTURES = "pictures"
 _NAME = re.compile(rf"(?:audio/(?:{'|'.join(SOUNDS)})|{PICTURES})/[^/\\]+|{re.escape(DATABASE)}")
 MOST_MANIFEST = 64 * 2**20
+MOST_COPIES = 99
 Tell = Callable[[float], None]
 
 
@@ -133,12 +134,42 @@ def restore(path: Path, data: Path, tell: Tell = lambda share: None) -> Path | N
         shutil.rmtree(fresh, ignore_errors=True)
 
 
-def _unpack(path: Path, fresh: Path, tell: Tell) -> None:
+def look_into(path: Path) -> Manifest:
+    """What a backup says that it holds. Raises UnreadableFile."""
+    with _opened(path) as bundle:
+        return _manifest(bundle)
+
+
+def _opened(path: Path) -> zipfile.ZipFile:
     try:
-        bundle = zipfile.ZipFile(path)
+        return zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError) as error:
         raise UnreadableFile(f"This is no backup: {error}. Choose the .zip that Hypotaxis made.") from error
-    with bundle, audio.told_when_full():
+
+
+def pending() -> Path:
+    """Where a backup waits that is brought back at the next start, when nothing runs on the data."""
+    return settings.DATA / "restore.zip"
+
+
+def take_up(data: BinaryIO) -> Manifest:
+    """Let a backup that was sent wait for the next start. Raises UnreadableFile, DiskFull, and then none waits."""
+
+    def write(target: BinaryIO) -> None:
+        shutil.copyfileobj(data, target, 1 << 20)
+
+    path = audio.write_whole("restoring", ".zip", write)
+    try:
+        found = look_into(path)
+        audio.check_room(sum(size for _, size, _ in found.files))
+        path.replace(pending())
+    finally:
+        path.unlink(missing_ok=True)
+    return found
+
+
+def _unpack(path: Path, fresh: Path, tell: Tell) -> None:
+    with _opened(path) as bundle, audio.told_when_full():
         manifest = _manifest(bundle)
         whole, done = max(1, sum(size for _, size, _ in manifest.files)), 0
         for name, size, digest in manifest.files:
@@ -252,6 +283,24 @@ def copies() -> list[Copied]:
 def _own_bytes(file: Path) -> int:
     state = file.stat()
     return 0 if state.st_nlink > 1 else state.st_size
+
+
+def copies_kept() -> int:
+    """How many copies are kept: as the owner chose on the page, otherwise as the environment says."""
+    try:
+        return max(0, min(MOST_COPIES, int(_kept_file().read_text())))
+    except (OSError, ValueError):
+        return settings.COPIES_KEPT
+
+
+def keep_copies(count: int) -> None:
+    """Keep so many from now on; those beyond them go at the next start."""
+    data = str(max(0, min(MOST_COPIES, count))).encode()
+    audio.write_whole("restoring", ".txt", lambda stream: stream.write(data)).replace(_kept_file())
+
+
+def _kept_file() -> Path:
+    return copies_folder() / "kept.txt"
 
 
 def copy_of_the_day(keep: int, today: date | None = None) -> Path | None:

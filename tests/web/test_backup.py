@@ -11,6 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import transaction
 from django.test import TransactionTestCase
@@ -20,6 +21,7 @@ from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.records import audio, backup
 from hypotaxis.records.backup import copies, copy_of_the_day, restore, write_backup
 from hypotaxis.records.models import Rig
+from hypotaxis.web.management.commands import start
 from tests.web.base import DemoTest
 
 
@@ -131,6 +133,50 @@ class BackupTest(DemoTest):
         with self.assertRaises(SystemExit):
             call_command("backup", str(self.file), stdout=out, stderr=out)
         self.assertIn("is there already", out.getvalue())
+
+    def bring_back(self) -> str:
+        told = io.StringIO()
+        with self.settings(DATA=self.data), mock.patch.object(start, "connections"):
+            start.Command(stdout=told)._bring_back()
+        return told.getvalue()
+
+    def test_one_that_is_sent_waits_and_is_brought_back_at_the_next_start(self):
+        sent = self.backup().read_bytes()
+        self.data.mkdir()
+        (self.data / "hypotaxis.sqlite3").write_bytes(b"what was there")
+        with self.settings(DATA=self.data):
+            upload = SimpleUploadedFile("backup.zip", sent)
+            page = self.client.post(reverse("handover:backup"), {"to": "restore", "backup": upload}, follow=True)
+            self.assertContains(page, "A backup waits.")
+        told = self.bring_back()
+        self.assertIn("The backup is brought back.", told)
+        backup.check_database(self.data / "hypotaxis.sqlite3")
+        self.assertTrue((self.data / "audio/takes" / self.take.file).exists())
+        (aside,) = self.data.parent.glob("data-*")
+        self.assertEqual((aside / "hypotaxis.sqlite3").read_bytes(), b"what was there")
+        self.assertEqual(self.bring_back(), "", "once")
+
+    def test_what_is_no_backup_never_waits_and_what_breaks_at_the_start_changes_nothing(self):
+        self.data.mkdir()
+        with self.settings(DATA=self.data):
+            for sent, told in ((b"PK, not really", "This is no backup"), (None, "Choose the backup first")):
+                files = {"backup": SimpleUploadedFile("a.zip", sent)} if sent else {}
+                page = self.client.post(reverse("handover:backup"), {"to": "restore"} | files, follow=True)
+                self.assertIn(told, self.told(page))
+            self.assertFalse(backup.pending().exists())
+            backup.pending().write_bytes(self.backup(**{"hypotaxis.sqlite3": b"no database"}).read_bytes())
+        self.assertIn("was not brought back", self.bring_back())
+        self.assertEqual([path.name for path in self.data.iterdir() if path.is_file()], ["restore.refused"])
+
+    def test_how_many_copies_are_kept_is_said_on_the_page(self):
+        self.data.mkdir()
+        with self.settings(DATA=self.data, COPIES_KEPT=7):
+            self.assertEqual(backup.copies_kept(), 7)
+            page = self.client.post(reverse("handover:backup"), {"to": "keep", "kept": "3"}, follow=True)
+            self.assertContains(page, "3 copies of the day are kept")
+            self.assertEqual(backup.copies_kept(), 3)
+            self.client.post(reverse("handover:backup"), {"to": "keep", "kept": "0"})
+            self.assertIsNone(copy_of_the_day(backup.copies_kept()))
 
 
 class CopiesTest(DemoTest):

@@ -2,14 +2,16 @@
 
 from datetime import datetime
 
-from django.conf import settings
 from django.contrib import messages
 from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
 
-from hypotaxis.core.errors import CannotHandOver
+from hypotaxis.core.errors import CannotHandOver, DiskFull, UnreadableFile
+from hypotaxis.records import backup
+from hypotaxis.records.asked import whole
 from hypotaxis.records.backup import copies, size_of_all
 from hypotaxis.records.jobs import ask_to_cancel
+from hypotaxis.records.models import Job
 from hypotaxis.steps.handover import backing_up
 
 
@@ -17,14 +19,10 @@ def home(request):
     """What there is; sent, a backup is asked for or stopped."""
     job = backing_up.newest()
     if request.method == "POST":
-        if request.POST.get("to") == "stop":
-            if job and not job.finished:
-                ask_to_cancel(str(job.uid))
-        else:
-            try:
-                backing_up.start(token=request.POST.get("token", ""))
-            except CannotHandOver as error:
-                messages.error(request, str(error))
+        try:
+            _done(request, job)
+        except (CannotHandOver, UnreadableFile, DiskFull) as error:
+            messages.error(request, str(error))
         return redirect("handover:backup")
     made = backing_up.made(job)
     context = {
@@ -34,9 +32,33 @@ def home(request):
         "made_at": datetime.fromtimestamp(made.stat().st_mtime) if made else None,
         "size_mb": size_of_all() / 1e6,
         "copies": [(one.day, one.path, one.size / 1e6) for one in copies()],
-        "kept": settings.COPIES_KEPT,
+        "kept": backup.copies_kept(),
+        "most": backup.MOST_COPIES,
+        "waits": backup.pending().exists(),
     }
     return render(request, "handover/backup.html", context)
+
+
+def _done(request, job: Job | None) -> None:
+    to = request.POST.get("to", "")
+    if to == "stop":
+        if job and not job.finished:
+            ask_to_cancel(str(job.uid))
+    elif to == "keep":
+        count = whole(request.POST.get("kept"), backup.copies_kept(), 0, backup.MOST_COPIES)
+        backup.keep_copies(count)
+        messages.success(request, f"{count} copies of the day are kept." if count else "No copies of the day are kept.")
+    elif to == "restore":
+        sent = request.FILES.get("backup")
+        if sent is None:
+            raise UnreadableFile("Choose the backup first: the .zip that Hypotaxis made.")
+        found = backup.take_up(sent)
+        messages.success(request, f"The backup of {found.made[:16].replace('T', ', ')} waits for the next start.")
+    elif to == "not now":
+        backup.pending().unlink(missing_ok=True)
+        messages.info(request, "Nothing is brought back.")
+    else:
+        backing_up.start(token=request.POST.get("token", ""))
 
 
 def state(request):

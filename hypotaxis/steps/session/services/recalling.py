@@ -128,14 +128,16 @@ class RecallPage:
         found = self.session.takes.kept().filter(beside=False, track__away=False)
         found = found.select_related("run__session", "track__session__rig").order_by("track__order", "number")
         mine: dict[Track, list[Take]] = {}
-        for take in found:
+        for take in found.defer("hits"):
             mine.setdefault(take.track, []).append(take)
-        return [
-            take
+        if self.every:
+            return [take for takes in mine.values() for take in takes]
+        stands = {
+            one.uid
             for track, takes in mine.items()
-            for take in takes
-            if self.every or str(take.uid) in {one.uid for one in standing((t.offered for t in takes), track.choices)}
-        ]
+            for one in standing((take.offered for take in takes), track.choices)
+        }
+        return [take for takes in mine.values() for take in takes if str(take.uid) in stands]
 
     @cached_property
     def rows(self) -> list[Row]:

@@ -380,7 +380,7 @@ def keep_takes(run: Pass, beside: WritingBeside | None = None) -> None:
         frames = partial.stat().st_size // (4 * len(setup.inputs))
         if frames >= SHORTEST_S * setup.rate and (run.led or not setup.led_by):
             _make_takes(run, setup, partial, beside)
-        partial.unlink()
+        audio.let_go(partial)
     if run.takes.waiting().exists():
         ask_to_measure(run)
 

@@ -14,7 +14,7 @@ from django.db import connections
 from django.utils.module_loading import autodiscover_modules
 
 from hypotaxis.core.errors import HypotaxisError
-from hypotaxis.records.backup import copy_of_the_day
+from hypotaxis.records.backup import copies_kept, copy_of_the_day, pending, restore
 from hypotaxis.records.jobs import mark_not_begun
 from hypotaxis.web.management.commands.worker import take_lock
 from hypotaxis.web.worker_watch import WorkerWatch
@@ -39,6 +39,7 @@ class Command(BaseCommand):
             self._move_aside()
         for left_over in settings.FILE_UPLOAD_TEMP_DIR.iterdir():
             left_over.unlink()
+        self._bring_back()
         call_command("migrate", verbosity=0, interactive=False)
         self._copy_of_the_day()
         call_command("collectstatic", verbosity=0, interactive=False, clear=False)
@@ -59,9 +60,27 @@ class Command(BaseCommand):
         finally:
             worker.stop()
 
+    def _bring_back(self) -> None:
+        """A backup that was sent to the page is brought back now, while nothing runs on the data."""
+        waits = pending()
+        if not waits.exists():
+            return
+        connections.close_all()
+        try:
+            aside = restore(waits, settings.DATA)
+        except (HypotaxisError, OSError) as error:
+            waits.replace(waits.with_suffix(".refused"))
+            self.stdout.write(f"The backup was not brought back: {error} Everything is as it was.")
+            return
+        settings.FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
+        self.stdout.write("The backup is brought back.")
+        if aside:
+            (aside / waits.name).unlink(missing_ok=True)
+            self.stdout.write(f"What was there before is kept in {Path(os.path.relpath(aside))}.")
+
     def _copy_of_the_day(self) -> None:
         try:
-            copy_of_the_day(settings.COPIES_KEPT)
+            copy_of_the_day(copies_kept())
         except (HypotaxisError, OSError) as error:
             # Nothing that is worth not starting for.
             self.stdout.write(f"There is no copy of the day: {error}")
