@@ -30,7 +30,7 @@ def home(request):
         "made": made,
         "made_mb": made.stat().st_size / 1e6 if made else 0,
         "made_at": datetime.fromtimestamp(made.stat().st_mtime) if made else None,
-        "size_mb": size_of_all() / 1e6,
+        "size_mb": max(0.1, size_of_all() / 1e6),
         "copies": [(one.day, one.path, one.size / 1e6) for one in copies()],
         "kept": backup.copies_kept(),
         "most": backup.MOST_COPIES,
