@@ -42,10 +42,14 @@ class Kept:
 
 
 def keep(kind: str, name: str, value: Template) -> Row:
-    """Keep something to begin with; one of the same kind and name is replaced."""
-    name = name.strip()[:80] or kind
-    Row.objects.filter(kind=kind, name=name).delete()
-    return Row.objects.create(kind=kind, name=name, content=to_json(value))
+    """Keep something to begin with; a further one of the same name is counted, the very same is kept once."""
+    name, content = name.strip()[:74] or kind, to_json(value)
+    mine = Row.objects.filter(kind=kind)
+    if same := next((row for row in mine.filter(name__startswith=name) if row.content == content), None):
+        return same
+    taken = set(mine.values_list("name", flat=True))
+    free = next(one for one in (name, *(f"{name} {number}" for number in range(2, 10_000))) if one not in taken)
+    return Row.objects.create(kind=kind, name=free, content=content)
 
 
 def of_kind(kind: str) -> list[Kept]:

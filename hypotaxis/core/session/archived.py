@@ -9,6 +9,7 @@ import json
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
+from datetime import datetime
 from typing import Any
 
 from cattrs.errors import BaseValidationError
@@ -266,7 +267,9 @@ def _odd_values(session: ArchivedSession) -> Iterator[str]:
             yield f"{told} is none"
 
     for one in session.dumps:
-        yield from odd(f"a dump of {one.box_name[:40]}", str, one.data, lambda text: messages_in(bytes.fromhex(text)))
+        # Of one without data zeros are looked at, which are none either.
+        data = one.data or "00"
+        yield from odd(f"a dump of {one.box_name[:40]}", str, data, lambda text: messages_in(bytes.fromhex(text)))
     yield from odd("the mix", Mixing, session.mix, lambda one: all(map(check_fader, one.groups.values())))
     yield from odd("the loop", LoopSetting, session.loop, lambda one: 1 <= one.first_bar < 2**20 and one.times >= 0)
     yield from odd("what it hands over", Wish, session.handover, _is_wish)
@@ -276,6 +279,12 @@ def _odd_values(session: ArchivedSession) -> Iterator[str]:
         yield from odd(f"the generator {name}", Generator, track.generator)
         yield from odd(f"the level {name}", Fader, track.mix, check_fader)
         yield from odd(f"what stands {name}", list[Stretch], [_stretch(one) for one in track.chosen])
+    days = [("it was made", session.created), *((f"pass {one.number} began", one.started) for one in session.passes)]
+    days += [(f"take {one.number} was made", one.made) for one in session.takes]
+    days += [(f"the dump of {one.box_name[:40]} was kept", one.made) for one in session.dumps]
+    days += [(f"the dump of {one.box_name[:40]} was found the same", one.verified) for one in session.dumps]
+    for told, day in days:
+        yield from odd(f"the day on which {told}", str, day, datetime.fromisoformat)
     rounds = {}
     for run in session.passes:
         yield from odd(

@@ -45,7 +45,8 @@ def _done(request, page: RecallPage):
     if request.POST.get("to") == "tick":
         page.tick(set(request.POST.getlist("done")))
         return redirect(_address(page))
-    rows = _asked(page, request.POST.get("asked", ""))
+    # What was shown is what is done: of what has changed meanwhile nothing.
+    rows = [row for slug in request.POST.getlist("shown") for row in _asked(page, slug)]
     try:
         if not rows:
             messages.info(request, "That stands as it stood already. Nothing was changed.")

@@ -30,6 +30,7 @@ KICK = ArchivedTrack(C, "Kick", 1, voice_of=A)
 SESSION = ArchivedSession(
     "Tide Tables", 480, ((0, 500_000),), ((0, 4, 4),), 7680, {"box": A}, (TRACK, KICK), (RUN,), (TAKE,), ((0, "Ebb"),)
 )
+DUMP = {"box_uid": A, "box_name": "Kit", "data": "f07d01f7", "source": "asked"}
 text = st.text(st.characters(codec="utf-8"), min_size=1, max_size=30).filter(str.strip)
 rows = st.lists(st.tuples(st.integers(0, 2**40), st.integers(0, 2**40), *[st.integers(0, 127)] * 2), max_size=5)
 
@@ -100,6 +101,9 @@ class TextTest(SimpleTestCase):
             of_track(generator={"kind": "bomb"}): "the generator of track Kit is none",
             of_track(mix={"level_db": 1e9}): "the level of track Kit is none",
             of_track(chosen=[3]): "what stands of track Kit is none",
+            of_take(made="2026-13-45T10:00:00"): "the day on which take 1 was made is none",
+            changed(dumps=[DUMP | {"data": "f07d"}]): "a dump of Kit is none",
+            changed(dumps=[DUMP | {"data": ""}]): "a dump of Kit is none",
             changed(passes=[plain["passes"][0] | {"kept_rig": "none"}]): "the rig of pass 1 is not there",
             changed(handover={"form": "mp3"}): "what it hands over is none",
             changed(mix={"groups": 3}): "the mix is none",

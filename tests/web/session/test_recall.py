@@ -31,8 +31,10 @@ class RecallTest(DemoTest):
         cable = self.plan.rig.cable_at(self.socket(box, label))
         self.change(lambda plan: without_cable(plan, cable.uid))
 
-    def put_back(self, asked: str = "all"):
-        return self.client.post(reverse("session:recall"), {"asked": asked, "to": "back"}, follow=True)
+    def put_back(self, *slugs: str):
+        """Put these back, or all that the page offers."""
+        shown = slugs or [row.slug for row in RecallPage(self.session, self.plan).may_go_back]
+        return self.client.post(reverse("session:recall"), {"shown": shown, "to": "back"}, follow=True)
 
     def test_what_was_planted_is_told_shown_put_back_and_undone(self):
         self.record("Bittern", "Alder kit")

@@ -3,6 +3,7 @@ against what it says then."""
 
 import time
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -144,8 +145,10 @@ def keep_file(session: Session, box: Box, data: bytes) -> str:
 
 def _maker_known(box: Box) -> bytes:
     """The maker's number of a box, as it answered or as its request names it; b"" where neither is known."""
-    if box.identity:
-        return bytes.fromhex(box.identity.rpartition(" ")[0])
+    with suppress(ValueError):
+        # Unless a file has brought something else there.
+        if box.identity:
+            return bytes.fromhex(box.identity.rpartition(" ")[0])
     return maker_of(messages_in(request_of(box.setup.dump_request))[0]) if box.setup.dump_request else b""
 
 
