@@ -19,7 +19,6 @@ from playwright.sync_api import Page, sync_playwright
 
 from hypotaxis.core.formats.rigfile import write_rig_file
 from tests.browser.chromium import CHROMIUM, DESK
-from tests.core.timing.files import pair_of_files
 from tests.devices.desk import a_desk
 from tests.rooms import large_room
 
@@ -250,17 +249,13 @@ def the_timing(page: Page, address: str) -> None:
     keep(page, "timing")
 
 
-def a_recording_of_ones_own(page: Page, address: str) -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        case = {"jitter_ms": 0.4, "drift_ppm": 30, "noise_db": -55, "extra": 2}
-        score, recording, _ = pair_of_files(Path(folder), name="Withy by the long cable.wav", **case)
-        page.goto(f"{address}/timing/new/")
-        page.get_by_label("Score (.mid)").set_input_files(score)
-        page.get_by_label("Recording: what came back").set_input_files(recording)
-        page.get_by_role("button", name="Measure", exact=True).click()
-        page.get_by_text("It comes home").wait_for()
-        page.evaluate("document.getElementById('opened').scrollIntoView()")
-        keep(page, "timing-own-recording")
+def the_line_check(page: Page, address: str) -> None:
+    page.goto(f"{address}/rig/check/")
+    page.get_by_label("stand-in only").check()
+    page.get_by_role("button", name="Check 8 lines").click()
+    page.get_by_text("8 of 8").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Check 8 lines").wait_for()
+    keep(page, "line-check")
 
 
 def the_studio(page: Page, address: str) -> None:
@@ -289,6 +284,7 @@ def main() -> None:
         with application("--demo") as address:
             page = browser.new_page(viewport=DESK)
             the_rig(page, address)
+            the_line_check(page, address)
             the_instruments(page, address)
             the_session(page, address)
             the_recall(page, address)
@@ -296,7 +292,6 @@ def main() -> None:
             for step in ("sync", "handover"):
                 page.goto(f"{address}/{step}/")
                 keep(page, step)
-            a_recording_of_ones_own(page, address)
             the_patterns(page, address)
             the_studio(page, address)
             forty_boxes(page, address)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from hypotaxis.steps.rig.views import boxes, findings, lists, ports, rigs, sheet, studio
+from hypotaxis.steps.rig.views import boxes, check, findings, lists, ports, rigs, sheet, studio
 
 app_name = "rig"
 urlpatterns = [
@@ -35,6 +35,8 @@ urlpatterns = [
     path("studio/looking/<uuid:job>/", studio.looking, name="looking"),
     path("studio/listen/", studio.listen, name="listen"),
     path("studio/listening/<uuid:job>/", studio.listening, name="listening"),
+    path("check/", check.home, name="check"),
+    path("check/rows/", check.rows, name="check-rows"),
     path("inputs/", studio.inputs, name="inputs"),
     path("inputs/propose/", studio.propose, name="propose-inputs"),
     path("ports/", ports.ports, name="ports"),

@@ -1,0 +1,347 @@
+"""What does what was heard of the lines say, and what is the likeliest cause?
+
+A line is held against the plan and against the other lines: what two lines have in common, or not, is what tells causes
+apart. Causes are ranked: the first is the one that explains most of what all lines show.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from hypotaxis.core.findings.finding import Fix
+from hypotaxis.core.linecheck.hearing import LineHeard, other_sound
+from hypotaxis.core.linecheck.lines import Line
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.change import keep_loop, set_instrument
+from hypotaxis.core.rig.trips import heard_from, returns_text, way_home
+
+AS_PLANNED, ELSEWHERE, SWAPPED, ONE_SIDE, TWICE, OTHER_BOX, SILENT, CHANNEL, CLIPPED, LATE, OTHER_SOUND, NOISY, AWAY = (
+    KINDS
+) = (
+    "as planned",
+    "elsewhere",
+    "swapped",
+    "one side",
+    "twice",
+    "another box",
+    "silent",
+    "other channel",
+    "clipped",
+    "late",
+    "other sound",
+    "noisy",
+    "not there",
+)
+LATE_OFF_MS = 4.0
+"""By how much the first edge may be off a known lateness: it is read from one note only."""
+SOUND_DB = 9.0
+NOISY_DB = -50.0
+"""Where an input rests without anything played."""
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Why it may be so. told: in a sentence; desk: what to do by hand; fix: one move in the plan that makes it so."""
+
+    told: str
+    desk: str = ""
+    fix: Fix | None = field(default=None, compare=False)
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What is said of a line. kind: one of KINDS; causes: the likeliest first."""
+
+    line: Line
+    heard: LineHeard
+    kind: str
+    told: str
+    causes: tuple[Cause, ...] = ()
+
+    @property
+    def fine(self) -> bool:
+        return self.kind == AS_PLANNED
+
+    @property
+    def peak_db(self) -> float:
+        """The loudest of its own inputs."""
+        return max((one.peak_db for uid in self.line.inputs if (one := self.heard.of(uid))), default=-120.0)
+
+    @property
+    def late_ms(self) -> float | None:
+        """Of the first edge at its own inputs."""
+        known = [one.late_ms for uid in self.line.inputs if (one := self.heard.of(uid)) and one.late_ms is not None]
+        return min(known, default=None)
+
+
+def verdicts(
+    plan: Plan,
+    heard: Mapping[Line, LineHeard],
+    *,
+    answers_on: Mapping[str, int] | None = None,
+    good: Mapping[str, LineHeard] | None = None,
+    away: Mapping[str, Sequence[str]] | None = None,
+) -> tuple[Verdict, ...]:
+    """Of all lines that were asked for. By their keys: answers_on: the channel on which a silent one was found; good:
+    what its last good check heard; away: system names that were not there, so that it was not played."""
+    away = away or {}
+    desk = _Desk(
+        plan, {line: one for line, one in heard.items() if not away.get(line.key)}, answers_on or {}, good or {}
+    )
+    return tuple(
+        _away(line, heard[line], away[line.key]) if away.get(line.key) else desk.verdict(line) for line in heard
+    )
+
+
+def _away(line: Line, found: LineHeard, names: Sequence[str]) -> Verdict:
+    told = f"Not checked: {' and '.join(names)} {'is' if len(names) == 1 else 'are'} not there now."
+    cause = Cause(
+        "Its device is off or unplugged, or has another name now.",
+        "Switch it on; or recognise it on Ports.",
+    )
+    return Verdict(line, found, AWAY, told, (cause,))
+
+
+class _Desk:
+    def __init__(self, plan, heard, answers_on, good) -> None:
+        self.plan, self.heard, self.answers_on, self.good = plan, heard, answers_on, good
+
+    def text(self, uids: Sequence[str]) -> str:
+        return returns_text(self.plan.rig, tuple(uids))
+
+    def name(self, uid: str) -> str:
+        box = self.plan.rig.box(uid)
+        return box.name if box else "its box"
+
+    def verdict(self, line: Line) -> Verdict:
+        found = self.heard[line]
+        mine = [uid for uid in line.inputs if uid in found.moved]
+        other = [uid for uid in found.moved if uid not in line.inputs]
+        if not found.moved:
+            return self._silent(line, found)
+        if not mine:
+            return self._elsewhere(line, found, other)
+        if len(mine) < len(line.inputs):
+            return self._one_side(line, found, mine, other)
+        if other:
+            return self._more(line, found, mine, other)
+        return self._compared(line, found)
+
+    # --- it came somewhere
+
+    def _elsewhere(self, line: Line, found: LineHeard, other: list[str]) -> Verdict:
+        there, here = self.text(_in_order(self.plan, other)), self.text(line.inputs)
+        partner = self._swapped_with(line, other)
+        if partner:
+            told = f"Came home on {there}, and {partner.name} on {here}: they are swapped."
+            one, two = self.name(line.box), self.name(partner.box)
+            cause = Cause(
+                f"The cables of {one} and {two} are swapped at the inputs.",
+                f"Plug {one} into {here}, and {two} into {self.text(partner.inputs)}.",
+                self._comes_by(line, other),
+            )
+            return Verdict(line, found, SWAPPED, told, (cause, self._wrong_box(line, other)))
+        told = f"Came home on {there} instead of {here}."
+        causes = [
+            Cause(
+                f"The cable of {self.name(line.box)} is plugged into {there}.",
+                f"Plug it back into {here}.",
+                self._comes_by(line, other),
+            )
+        ]
+        if self._owners(other) - {line.box}:
+            # Another box's input: that box may have played instead.
+            wrong = self._wrong_box(line, other)
+            owner_lines = [one for one in self.heard if set(one.inputs) & set(other) and one.box != line.box]
+            alike = any(set(self.heard[one].moved) & set(other) for one in owner_lines)
+            causes = [wrong, *causes] if alike else [*causes, wrong]
+        return Verdict(line, found, ELSEWHERE if len(causes) == 1 or causes[0].fix else OTHER_BOX, told, tuple(causes))
+
+    def _wrong_box(self, line: Line, other: Sequence[str]) -> Cause:
+        names = " and ".join(sorted(self.name(box) for box in self._owners(other) if box != line.box)) or "Another box"
+        return Cause(
+            f"{names} answers on channel {line.channel}, and {self.name(line.box)} does not.",
+            f"Set {names} to its own channel, omni off; then look at {self.name(line.box)}.",
+        )
+
+    def _comes_by(self, line: Line, other: Sequence[str]) -> Fix | None:
+        """Let the plan have it come home where it did."""
+        inputs = tuple(_in_order(self.plan, other))[:2]
+        if "/" in line.key and line.key.partition("/")[2]:
+            return None
+        words = f"Let {line.name} come home on {self.text(inputs)}"
+        if self.plan.loop(line.owner):
+            return Fix(words, lambda plan: keep_loop(plan, replace(plan.loop(line.owner), returns=inputs)))
+        return Fix(words, lambda plan: set_instrument(plan, line.owner, returns=inputs))
+
+    def _swapped_with(self, line: Line, other: Sequence[str]) -> Line | None:
+        for one, found in self.heard.items():
+            theirs, there = set(one.inputs), set(found.moved)
+            if one.box != line.box and theirs & set(other) and there & set(line.inputs) and not there & theirs:
+                return one
+        return None
+
+    def _one_side(self, line: Line, found: LineHeard, mine: list[str], other: list[str]) -> Verdict:
+        missing = [uid for uid in line.inputs if uid not in mine]
+        lost = self.text(missing)
+        copied = bool(other) and found.copied(mine[0], other[0]) is not None
+        if other and (copied or not self._owners(other) - {line.box}):
+            told = f"One side came home on {self.text(other)} instead of {lost}."
+            cause = Cause(
+                f"One cable of {self.name(line.box)} is plugged into {self.text(other)}.", f"Plug it back into {lost}."
+            )
+            return Verdict(line, found, ELSEWHERE, told, (cause,))
+        told = f"Only {self.text(mine)} heard it; {lost} stayed silent."
+        causes = (
+            Cause(
+                f"The cable to {lost} is out, at {self.name(line.box)} or at the interface.", f"Plug it into {lost}."
+            ),
+            Cause(
+                f"{self.name(line.box)} plays mono on one socket, or is panned to one side.",
+                f"Set it to both sides; or let {line.name} come home in mono.",
+            ),
+        )
+        return Verdict(line, found, ONE_SIDE, told, causes)
+
+    def _more(self, line: Line, found: LineHeard, mine: list[str], other: list[str]) -> Verdict:
+        apart = [(uid, found.copied(uid, mine[0])) for uid in other]
+        copies = [(uid, ms) for uid, ms in apart if ms is not None]
+        # Two boxes that play one note may sound alike: who hears the same wire answers, too.
+        hearing = {reached.box for reached in heard_from(self.plan.rig, line.send)} - {line.box}
+        if copies and len(copies) == len(other) and not self._owners(other) & hearing:
+            uid, ms = copies[0]
+            late = f"{abs(ms):.1f} ms {'later' if ms >= 0 else 'earlier'}"
+            told = f"Came twice: on {self.text(mine)} and, {late}, on {self.text([uid])}."
+            cause = Cause(
+                f"{self.name(line.box)} is plugged twice, or a mixer sends it on to {self.text([uid])}.",
+                f"Take the second way to {self.text([uid])} out, or mute it.",
+            )
+            return Verdict(line, found, TWICE, told, (cause,))
+        owners = sorted(self.name(box) for box in self._owners(other) if box != line.box)
+        names = " and ".join(owners) or "Something"
+        told = f"{names} answered too, on {self.text(_in_order(self.plan, other))}."
+        causes = (
+            Cause(
+                f"{names} is in omni, and plays channel {line.channel} beside its own.",
+                f"On {names} set omni off, and its own channel alone.",
+            ),
+            Cause(f"{names} is set to channel {line.channel}, too.", f"Set {names} to its own channel."),
+        )
+        return Verdict(line, found, OTHER_BOX, told, causes)
+
+    def _owners(self, uids: Sequence[str]) -> set[str]:
+        """The boxes whose lines come home on these inputs."""
+        return {line.box for line in self.heard if set(line.inputs) & set(uids)}
+
+    # --- nothing came
+
+    def _silent(self, line: Line, found: LineHeard) -> Verdict:
+        box = self.name(line.box)
+        if channel := self.answers_on.get(line.key):
+            told = f"Silent on channel {line.channel}; it answers on channel {channel}."
+            cause = Cause(
+                f"{box} is set to channel {channel}.",
+                f"On {box} set the receive channel to {line.channel}.",
+                Fix(
+                    f"Let {line.name} be sent on channel {channel}",
+                    lambda p: set_instrument(p, line.owner, channel=channel),
+                )
+                if line.key.endswith("/")
+                else None,
+            )
+            return Verdict(line, found, CHANNEL, told, (cause,))
+        told = "Silent: nothing came home anywhere."
+        return Verdict(line, found, SILENT, told, (*self._on_the_sheet(line, box), *self._why_silent(line, box))[:3])
+
+    def _on_the_sheet(self, line: Line, box: str):
+        """What the plan itself says is open."""
+        rig = self.plan.rig
+        if not line.is_effect and not any(one.box == line.box for one in heard_from(rig, line.send)):
+            yield Cause(
+                f"On the sheet no cable leads from {self._send(line)} to {box}.", "Cable it, and draw the cable."
+            )
+        lost = [uid for uid in line.inputs if not way_home(rig, uid, line.box)] if line.box else []
+        if lost:
+            yield Cause(
+                f"On the sheet nothing brings {box} home to {self.text(lost)}.", "Cable it, and draw the cable."
+            )
+
+    def _why_silent(self, line: Line, box: str):
+        home, others = self.text(line.inputs), [one for one in self.heard if one is not line]
+        audio = Cause(f"The cable from {box} to {home} is out.", f"Plug {box} into {home}.")
+        off = Cause(f"{box} is off, or its volume is down.", f"Switch {box} on, its level all the way up.")
+        if line.is_effect:
+            return [
+                Cause(
+                    f"The cable from the interface to {box}, or from it to {home}, is out.", f"Plug both ends of {box}."
+                ),
+                off,
+            ]
+        same = [one for one in others if one.box == line.box]
+        if any(self.heard[one].moved for one in same):
+            return [
+                Cause(f"This part of {box} is set to another channel than {line.channel}, or switched off.",
+                      f"On {box} set the part to channel {line.channel}."),
+                audio,
+            ]  # fmt: skip
+        way = Cause(
+            f"No note reaches {box}: its MIDI cable is out.", f"Plug its MIDI cable, from {self._send(line)} on."
+        )
+        order = list(dict.fromkeys(reached.box for reached in heard_from(self.plan.rig, line.send)))
+        answered = {one.box for one in others if one.send == line.send and self.heard[one].moved}
+        asked = {one.box for one in others if one.send == line.send}
+        place = order.index(line.box) if line.box in order else 0
+        before = [one for one in order[:place] if one in asked]
+        behind = [one for one in order[place + 1 :] if one in asked]
+        if set(behind) & answered:
+            # Notes pass through it, so it is on and cabled; its channels have been asked.
+            return [audio, Cause(f"{box}'s volume is down.", f"Turn {box} all the way up.")]
+        if before and before[-1] not in answered:
+            first = next(one for one in before if one not in answered)
+            stops = Cause(
+                f"Nothing passes {self.name(first)}, which is silent before it in the chain.",
+                f"Mend {self.name(first)} first, then check {line.name} again.",
+            )
+            return [stops, way, off]
+        if behind or (asked and not answered):
+            return [way, off, audio]
+        return [audio, off, way]
+
+    def _send(self, line: Line) -> str:
+        return self.plan.rig.socket_text(line.send)
+
+    # --- it came where it should
+
+    def _compared(self, line: Line, found: LineHeard) -> Verdict:
+        mine = {uid: found.of(uid) for uid in line.inputs}
+        if any(one.clipped for one in mine.values()):
+            cause = Cause("Too hot at the input.", "Turn the preamp down, the box all the way up.")
+            return Verdict(line, found, CLIPPED, "Came home as planned, and clips.", (cause,))
+        verdict = Verdict(line, found, AS_PLANNED, "As planned.")
+        if line.late_ms is not None and abs(verdict.late_ms - line.late_ms) > LATE_OFF_MS:
+            told = f"Came home as planned, {verdict.late_ms:+.1f} ms late; known is {line.late_ms:+.1f} ms."
+            cause = Cause("Buffer, driver or sound is another than when it was measured.", "Take a sounding on Timing.")
+            return replace(verdict, kind=LATE, told=told, causes=(cause,))
+        before = self.good.get(line.key)
+        if before:
+            then = {uid: one for uid in line.inputs if (one := before.of(uid)) and one.moved}
+            if then and other_sound(mine, then) > SOUND_DB:
+                cause = Cause("Another sound is called up on the box.", "Send all sounds, or choose it on the box.")
+                return replace(
+                    verdict,
+                    kind=OTHER_SOUND,
+                    told="Came home as planned, with another sound than before.",
+                    causes=(cause,),
+                )
+        loud = max(one.rest_db for one in mine.values())
+        if loud > NOISY_DB:
+            cause = Cause(
+                "Something sounds there without being played: hum, noise, or a box that drones.", "Listen to it alone."
+            )
+            return replace(verdict, kind=NOISY, told=f"As planned, over noise at {loud:.0f} dBFS.", causes=(cause,))
+        return verdict
+
+
+def _in_order(plan: Plan, uids: Sequence[str]) -> list[str]:
+    """Inputs as they stand on the interface."""
+    place = {socket.uid: number for number, (_, socket) in enumerate(plan.rig.each_socket())}
+    return sorted(uids, key=lambda uid: place.get(uid, 0))

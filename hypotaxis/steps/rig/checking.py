@@ -1,0 +1,206 @@
+"""The line check as work: lines played by the worker, what was heard kept line by line, verdicts asked of the core."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from hypotaxis.core.errors import CannotSchedule
+from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.linecheck.hearing import LineHeard
+from hypotaxis.core.linecheck.lines import Line, lines_of, probes_of, slots_of
+from hypotaxis.core.linecheck.playing import play
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, Verdict, verdicts
+from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.trips import return_sockets
+from hypotaxis.core.studio import Studio
+from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, work
+from hypotaxis.records.lateness import known_latenesses
+from hypotaxis.records.models import Job, Pass, Rig
+from hypotaxis.records.plan import load_plan
+from hypotaxis.records.studio import studio_for
+
+KIND = "line check"
+KEPT = 12
+"""How many checks of a rig are kept, the newest."""
+MOST_PROBED = 6
+"""Silent lines that are looked for on other channels."""
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is checked. only: keys of lines, () = all."""
+
+    only: tuple[str, ...] = ()
+    fast: bool = False
+
+
+@dataclass(frozen=True)
+class CheckedLine:
+    """What was heard of a line. kind: what it was told to be then; answers_on: the channel on which it was found, 0 =
+    none; day: when, ISO 8601; away: system names that were not there, so that it was not played."""
+
+    key: str
+    heard: LineHeard
+    kind: str = ""
+    answers_on: int = 0
+    day: str = ""
+    away: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A check, as far as it is. now: key of the line that sounds; probing: other channels are asked."""
+
+    lines: tuple[CheckedLine, ...] = ()
+    now: str = ""
+    probing: bool = False
+
+
+class LineCheck:
+    """The newest check of a rig beside its plan."""
+
+    def __init__(self, rig: Rig, plan: Plan) -> None:
+        self.rig, self.plan = rig, plan
+
+    @cached_property
+    def lines(self) -> tuple[Line, ...]:
+        known = known_latenesses(self.plan)
+        late = {uid: one.lateness_ms for uid, one in known.items() if one.lateness_ms is not None}
+        return lines_of(self.plan, late)
+
+    @cached_property
+    def job(self) -> Job | None:
+        return newest(KIND, str(self.rig.uid))
+
+    @cached_property
+    def checked(self) -> Checked:
+        return from_json(Checked, self.job.result) if self.job and self.job.result else Checked()
+
+    @property
+    def running(self) -> bool:
+        return bool(self.job and not self.job.finished)
+
+    @cached_property
+    def verdicts(self) -> dict[str, Verdict]:
+        """By the keys of lines; of those that were not heard none."""
+        return {one.line.key: one for one in _verdicts(self.plan, self.lines, self.checked.lines, self.good)}
+
+    @cached_property
+    def good(self) -> Mapping[str, CheckedLine]:
+        """What each line's last good check heard, before this one."""
+        found: dict[str, CheckedLine] = {}
+        older = Job.objects.filter(kind=KIND, about=str(self.rig.uid), state=Job.DONE).order_by("-made")
+        for job in older.exclude(uid=self.job.uid) if self.job else older:
+            for one in from_json(Checked, job.result).lines if job.result else ():
+                if one.kind == AS_PLANNED:
+                    found.setdefault(one.key, one)
+        return found
+
+    @property
+    def differing(self) -> list[str]:
+        """Keys of the lines that are not as planned."""
+        return [key for key, one in self.verdicts.items() if not one.fine]
+
+
+def _verdicts(
+    plan: Plan, lines: Sequence[Line], checked: Sequence[CheckedLine], good: Mapping[str, CheckedLine]
+) -> tuple[Verdict, ...]:
+    rows = {one.key: one for one in checked}
+    heard = {line: rows[line.key].heard for line in lines if line.key in rows}
+    answers = {one.key: one.answers_on for one in checked if one.answers_on}
+    before, away = {key: one.heard for key, one in good.items()}, {one.key: one.away for one in checked}
+    return verdicts(plan, heard, answers_on=answers, good=before, away=away)
+
+
+def start(rig: Rig, plan: Plan, wish: Wish, *, token: str = "") -> Job:
+    """Let the worker check lines. Raises CannotSchedule."""
+    if not _wanted(lines_of(plan), wish):
+        raise CannotSchedule("No line can be checked: define an instrument with a way out and a way home first.")
+    if Pass.objects.filter(session__rig=rig, job__state__in=Job.UNFINISHED).exists():
+        raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
+    old = Job.objects.filter(kind=KIND, about=str(rig.uid)).exclude(state__in=Job.UNFINISHED).order_by("-made")[KEPT:]
+    Job.objects.filter(uid__in=[one.uid for one in old]).delete()
+    return ask(KIND, about=str(rig.uid), request=to_json(wish), token=token)
+
+
+def stop(rig: Rig) -> None:
+    """What was heard so far is kept."""
+    job = newest(KIND, str(rig.uid))
+    if job and not job.finished:
+        ask_to_cancel(str(job.uid))
+
+
+def _wanted(lines: Sequence[Line], wish: Wish) -> list[Line]:
+    return [line for line in lines if not wish.only or line.key in wish.only]
+
+
+@work(KIND)
+def check_lines(job_uid: str) -> None:
+    """The task: play each line, look for silent ones on other channels."""
+    with running(job_uid) as reporter:
+        if reporter is None:
+            return
+        rig = Rig.objects.get(uid=reporter.job.about)
+        plan, wish = load_plan(rig), from_json(Wish, reporter.job.request)
+        before = Job.objects.filter(kind=KIND, about=str(rig.uid)).exclude(uid=job_uid).order_by("-made").first()
+        rows = {one.key: one for one in from_json(Checked, before.result).lines} if before and before.result else {}
+        check = LineCheck(rig, plan)
+        with studio_for(plan) as studio:
+            _Run(check, studio, wish, reporter, rows if wish.only else {}).go()
+
+
+class _Run:
+    def __init__(self, check: LineCheck, studio: Studio, wish: Wish, reporter: Reporter, rows: dict) -> None:
+        self.check, self.studio, self.wish, self.reporter, self.rows = check, studio, wish, reporter, rows
+        there = set(studio.inputs())
+        sockets = [socket for _, socket in return_sockets(check.plan.rig)]
+        self.inputs = [(one.uid, one.system_name) for one in sockets if one.system_name in there]
+        there |= {one.system_name for one in studio.ports() if one.direction == "out"} | set(studio.outputs())
+        self.there, self.names = there, {one.uid: one.system_name or one.name for one in sockets}
+
+    def go(self) -> None:
+        lines = self._there(_wanted(self.check.lines, self.wish))
+        if not lines:
+            self._judge()
+            return
+        slots = slots_of(lines)
+        self.reporter.whole_s = slots[-1].ends_s
+        for done, (slot, heard) in enumerate(self._played(slots)):
+            if heard:
+                self.rows[slot.line.key] = CheckedLine(slot.line.key, heard, day=self.reporter.job.made.isoformat())
+                self._keep(slot.line.key)
+            self.reporter.report(0.8 * slot.begins_s / slots[-1].ends_s if done else 0.0)
+        silent = [line for line in lines if not line.is_effect and not self.rows[line.key].heard.moved]
+        self._keep("", probing=bool(silent))
+        probes = probes_of(silent[:MOST_PROBED])
+        for slot, heard in self._played(probes):
+            if heard and set(heard.moved) & set(slot.line.inputs) and not self.rows[slot.line.key].answers_on:
+                self.rows[slot.line.key] = replace(self.rows[slot.line.key], answers_on=slot.channel)
+            self.reporter.report(0.8 + 0.2 * slot.begins_s / probes[-1].ends_s)
+        self._judge()
+
+    def _there(self, lines: Sequence[Line]) -> list[Line]:
+        """Those that can be played; of the others is kept what is not there."""
+        day = self.reporter.job.made.isoformat()
+        for line in lines:
+            needs = [line.port] if line.port else list(line.outputs)
+            needs += [self.names.get(uid, "an input") for uid in line.inputs]
+            if away := tuple(name for name in needs if name not in self.there):
+                self.rows[line.key] = CheckedLine(line.key, LineHeard(()), day=day, away=away)
+        return [line for line in lines if not self.rows.get(line.key) or not self.rows[line.key].away]
+
+    def _played(self, slots):
+        return play(self.studio, slots, self.inputs, fast=self.wish.fast and self.studio.hurries)
+
+    def _judge(self) -> None:
+        """Keep with each line what it was told to be."""
+        checked = tuple(self.rows.values())
+        said = {
+            one.line.key: one.kind for one in _verdicts(self.check.plan, self.check.lines, checked, self.check.good)
+        }
+        self.rows = {key: replace(row, kind=said.get(key, row.kind)) for key, row in self.rows.items()}
+        self._keep("")
+
+    def _keep(self, now: str, *, probing: bool = False) -> None:
+        found = Checked(tuple(self.rows.values()), now, probing)
+        Job.objects.filter(uid=self.reporter.job.uid).update(result=to_json(found))

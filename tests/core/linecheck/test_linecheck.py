@@ -1,0 +1,79 @@
+"""The line check on the stand-in: planted mistakes, drawn at random, are told in the right class with the true cause
+among the first three; sound desks raise no alarm. In small here; `python -m benchmarks.linecheck` does hundreds."""
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from hypotaxis.core.linecheck.hearing import hear_line
+from hypotaxis.core.linecheck.lines import SLOT_S, lines_of, messages_of, probes_of, slots_of
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, TWICE, verdicts
+from tests.core.linecheck.desks import checked, planted, sound_desk
+from tests.rooms import small_room
+
+RATE = 48_000
+
+
+class DesksTest(SimpleTestCase):
+    def test_planted_mistakes_are_told_with_their_cause(self):
+        for seed in range(100, 116):
+            rng = np.random.default_rng(seed)
+            one = planted(rng, int(rng.integers(3, 8)))
+            with self.subTest(seed=seed, planted=one.words):
+                right = [found for found in checked(one) if not found.fine and found.kind in one.kinds]
+                self.assertTrue(right)
+                causes = [[cause.told for cause in found.causes] for found in right]
+                self.assertTrue(any(one.words in told for mine in causes for told in mine[:3]), causes)
+                if one.apart:
+                    self.assertTrue(any(one.words in mine[0] for mine in causes), causes)
+
+    def test_sound_desks_raise_no_alarm(self):
+        for seed in range(6):
+            rng = np.random.default_rng(seed)
+            one = sound_desk(rng, int(rng.integers(3, 9)))
+            with self.subTest(seed=seed):
+                self.assertEqual({found.kind for found in checked(one)}, {AS_PLANNED})
+
+
+class HearingTest(SimpleTestCase):
+    def samples(self, *late_and_gain: tuple[float, float]) -> np.ndarray:
+        """A decaying tone at each input, so many ms behind the note, over noise 80 dB down."""
+        rng = np.random.default_rng(1)
+        slot = rng.standard_normal((round(SLOT_S * RATE), len(late_and_gain))) * 1e-4
+        time_s = np.arange(round(0.3 * RATE)) / RATE
+        tone = np.exp(-time_s * 9) * np.sin(2 * np.pi * 220 * time_s) + 0.3 * rng.standard_normal(len(time_s)) * np.exp(
+            -time_s * 40
+        )
+        for column, (late_ms, gain) in enumerate(late_and_gain):
+            at = round((0.15 + late_ms / 1000) * RATE)
+            slot[at : at + len(tone), column] += gain * tone
+        return slot
+
+    def test_what_rises_is_told_with_its_time_and_what_does_not_is_silent(self):
+        found = hear_line(self.samples((12.0, 0.5), (0.0, 0.0)), RATE, round(0.15 * RATE), ["a", "b"])
+        self.assertEqual(found.moved, ("a",))
+        self.assertAlmostEqual(found.of("a").late_ms, 12.0, delta=0.5)
+        self.assertIsNone(found.of("b").late_ms)
+
+    def test_one_sound_on_two_ways_is_told_with_their_distance(self):
+        found = hear_line(self.samples((10.0, 0.5), (17.5, 0.3)), RATE, round(0.15 * RATE), ["a", "b"])
+        self.assertAlmostEqual(found.copied("a", "b"), -7.5, delta=0.05)
+        plan = small_room()
+        line = next(one for one in lines_of(plan) if one.name == "Bittern")
+        extra = next(s.uid for box in plan.rig.boxes for s in box.sockets if s.label == "line in 7")
+        both = hear_line(self.samples((10.0, 0.5), (17.5, 0.3)), RATE, round(0.15 * RATE), [line.inputs[0], extra])
+        (found,) = verdicts(plan, {line: both})
+        self.assertEqual(found.kind, TWICE)
+        self.assertIn("7.5 ms later, on line in 7", found.told)
+
+
+class LinesTest(SimpleTestCase):
+    def test_lines_and_their_slots(self):
+        plan = small_room()
+        lines = lines_of(plan, {plan.instruments[0].uid: 12.0})
+        self.assertEqual([one.name for one in lines], ["Sedge upper", "Sedge lower", "Bittern", "Alder kit"])
+        self.assertEqual((lines[0].late_ms, lines[1].late_ms, lines[2].channel), (12.0, None, 3))
+        slots = slots_of(lines)
+        self.assertEqual([round(one.begins_s / SLOT_S) for one in slots], [0, 1, 2, 3])
+        self.assertEqual(len(messages_of(slots)), 8)
+        probes = probes_of(lines[:1])
+        self.assertEqual(sorted(one.channel for one in probes), list(range(2, 17)))

@@ -1,0 +1,91 @@
+"""The line check's page: what was heard, what is not as planned, one move in the plan, again and stopped."""
+
+from unittest import mock
+
+from django.urls import reverse
+
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, AWAY, CHANNEL, ELSEWHERE, SILENT
+from hypotaxis.records.jobs import newest
+from hypotaxis.records.models import FrontPanel, Job
+from hypotaxis.steps.rig import checking
+from hypotaxis.steps.rig.checking import LineCheck
+from hypotaxis.web import studio_startup
+from tests.rooms import box_named
+from tests.web.base import DemoTest
+
+
+class LineCheckTest(DemoTest):
+    def check(self, **asked):
+        return self.client.post(reverse("rig:check"), {"to": "all", "fast": "on"} | asked, follow=True)
+
+    def kinds(self) -> dict[str, str]:
+        return {one.line.name: one.kind for one in LineCheck(self.rig, self.plan).verdicts.values()}
+
+    def panel(self, name: str, **settings) -> None:
+        row, _ = FrontPanel.objects.get_or_create(box_uid=box_named(self.plan, name).uid)
+        row.settings = row.settings | settings
+        row.save()
+
+    def test_every_line_is_played_and_what_differs_is_told(self):
+        self.assertIn("0 of 8", self.page("rig:check"))
+        self.check()
+        kinds = self.kinds()
+        self.assertEqual(len(kinds), 8)
+        self.assertEqual((kinds["Sedge upper"], kinds["Bittern"], kinds["Alder kick"]), (AS_PLANNED,) * 3)
+        self.assertEqual(kinds["Withy"], SILENT)
+        page = self.page("rig:check")
+        self.assertIn("On the sheet nothing brings Withy home to line in 4", page)
+        self.assertIn("not as planned", page)
+        self.assertEqual(self.client.get(reverse("rig:check-rows"))["X-Finished"], "1")
+
+    def test_a_box_on_another_channel_is_found_and_the_plan_follows_in_one_move_shown_first(self):
+        self.check()
+        self.panel("Bittern", channels=[9])
+        key = next(one.key for one in LineCheck(self.rig, self.plan).lines if one.name == "Bittern")
+        self.check(only=key)
+        self.assertEqual(self.kinds()["Bittern"], CHANNEL)
+        self.assertEqual(len(self.kinds()), 8, "the other lines keep what was heard of them")
+        page = self.page("rig:check")
+        self.assertIn("it answers on channel 9", page)
+        self.assertIn("good 20", page, "its last good check stands beside it")
+        shown = self.page("rig:check", show=key, cause=0)
+        self.assertIn("1 change in the plan", shown)
+        self.assertEqual(self.instrument("Bittern").channel, 3)
+        self.client.post(reverse("rig:check"), {"to": "fix", "line": key, "cause": "0"})
+        self.assertEqual(self.instrument("Bittern").channel, 9)
+        self.assertEqual(self.client.post(reverse("rig:check"), {"to": "fix", "line": "none"}).status_code, 404)
+
+    def test_a_cable_plugged_elsewhere_is_told_with_where(self):
+        real = studio_startup.Desk
+
+        def plugged_elsewhere(rig, *args, **kwargs):
+            target = self.socket("Quayside 18", "mic 2")
+            home = self.socket("Quayside 18", "line in 3")
+            cables = tuple(
+                checking.replace(one, target=target) if one.target == home else one
+                for one in rig.cables
+                if one.target != target
+            )
+            return real(checking.replace(rig, cables=cables), *args, **kwargs)
+
+        with mock.patch.object(studio_startup, "Desk", plugged_elsewhere):
+            self.check()
+        self.assertEqual(self.kinds()["Bittern"], ELSEWHERE)
+        self.assertIn("Came home on mic 2 instead of line in 3", self.page("rig:check"))
+
+    def test_a_line_whose_port_is_away_is_left_out_and_said_so_and_the_others_are_played(self):
+        port = next(one.port for one in LineCheck(self.rig, self.plan).lines if one.name == "Withy")
+        real = studio_startup.Desk.ports
+        there = lambda desk: tuple(one for one in real(desk) if one.system_name != port)  # noqa: E731
+        with mock.patch.object(studio_startup.Desk, "ports", there):
+            self.check()
+        self.assertEqual((self.kinds()["Withy"], self.kinds()["Bittern"]), (AWAY, AS_PLANNED))
+        self.assertIn(f"Not checked: {port} is not there now.", self.page("rig:check"))
+
+    def test_without_a_line_and_while_a_pass_runs_it_says_so(self):
+        with mock.patch.object(checking, "lines_of", lambda *given: ()):
+            self.assertIn("No line can be checked", self.told(self.check()))
+        run = self.record("Bittern")
+        Job.objects.filter(uid=run.job_id).update(state=Job.RUNNING)
+        self.assertIn("A pass is still running", self.told(self.check()))
+        self.assertIsNone(newest(checking.KIND, str(self.rig.uid)))
