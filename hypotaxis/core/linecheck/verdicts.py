@@ -8,34 +8,28 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from hypotaxis.core.findings.finding import Fix
-from hypotaxis.core.linecheck.hearing import LineHeard, other_sound
+from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard, other_sound
 from hypotaxis.core.linecheck.lines import Line
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import keep_loop, set_instrument
 from hypotaxis.core.rig.trips import heard_from, returns_text, way_home
+from hypotaxis.core.units import level_text
 
-AS_PLANNED, ELSEWHERE, SWAPPED, ONE_SIDE, TWICE, OTHER_BOX, SILENT, CHANNEL, CLIPPED, LATE, OTHER_SOUND, NOISY, AWAY = (
-    KINDS
-) = (
-    "as planned",
-    "elsewhere",
-    "swapped",
-    "one side",
-    "twice",
-    "another box",
-    "silent",
-    "other channel",
-    "clipped",
-    "late",
-    "other sound",
-    "noisy",
-    "not there",
-)
+AS_PLANNED, NOISY, LATE, CLIPPED, LOW = "as planned", "noisy", "late", "clipped", "too low"
+ELSEWHERE, SWAPPED, ONE_SIDE, TWICE = "elsewhere", "swapped", "one side", "twice"
+OTHER_BOX, OTHER_SOUND, SILENT, CHANNEL = "another box", "other sound", "silent", "other channel"
+AWAY = "not there"
+FROM_OUTSIDE = frozenset({NOISY, ELSEWHERE, SWAPPED, ONE_SIDE, TWICE, OTHER_BOX, OTHER_SOUND, LATE, CLIPPED})
+"""Kinds that someone who plays meanwhile may have made; such a line is heard twice."""
 LATE_OFF_MS = 4.0
 """By how much the first edge may be off a known lateness: it is read from one note only."""
 SOUND_DB = 9.0
 NOISY_DB = -50.0
 """Where an input rests without anything played."""
+SIDES_DB = 6.0
+"""How much better the sides must fit crossed than straight."""
+LOW_DB, LOWER_DB = -45.0, 12.0
+"""A note this low, or so much below its last good check, is told (common practice leaves 20 dB and more above it)."""
 
 
 @dataclass(frozen=True)
@@ -47,9 +41,12 @@ class Cause:
     fix: Fix | None = field(default=None, compare=False)
 
 
+OTHER_SOUND_CALLED = Cause("Another sound is called up on the box.", "Send all sounds, or choose it on the box.")
+
+
 @dataclass(frozen=True)
 class Verdict:
-    """What is said of a line. kind: one of KINDS; causes: the likeliest first."""
+    """What is said of a line. kind: one of the above; causes: the likeliest first."""
 
     line: Line
     heard: LineHeard
@@ -249,6 +246,10 @@ class _Desk:
                 else None,
             )
             return Verdict(line, found, CHANNEL, told, (cause,))
+        loud = [one for uid in line.inputs if (one := found.of(uid)) and one.rest_db > NOISY_DB]
+        if loud:
+            told = f"Cannot be told: at {self.text(line.inputs)} {_noise(loud)} sounds all the time."
+            return Verdict(line, found, NOISY, told, self._why_noisy(line))
         told = "Silent: nothing came home anywhere."
         return Verdict(line, found, SILENT, told, (*self._on_the_sheet(line, box), *self._why_silent(line, box))[:3])
 
@@ -322,23 +323,76 @@ class _Desk:
             cause = Cause("Buffer, driver or sound is another than when it was measured.", "Take a sounding on Timing.")
             return replace(verdict, kind=LATE, told=told, causes=(cause,))
         before = self.good.get(line.key)
+        if crossed := self._crossed(line, verdict, before):
+            return crossed
+        if low := self._low(line, verdict, before):
+            return low
         if before:
             then = {uid: one for uid in line.inputs if (one := before.of(uid)) and one.moved}
             if then and other_sound(mine, then) > SOUND_DB:
-                cause = Cause("Another sound is called up on the box.", "Send all sounds, or choose it on the box.")
-                return replace(
-                    verdict,
-                    kind=OTHER_SOUND,
-                    told="Came home as planned, with another sound than before.",
-                    causes=(cause,),
-                )
-        loud = max(one.rest_db for one in mine.values())
-        if loud > NOISY_DB:
-            cause = Cause(
-                "Something sounds there without being played: hum, noise, or a box that drones.", "Listen to it alone."
-            )
-            return replace(verdict, kind=NOISY, told=f"As planned, over noise at {loud:.0f} dBFS.", causes=(cause,))
+                told = "Came home as planned, with another sound than before."
+                return replace(verdict, kind=OTHER_SOUND, told=told, causes=(OTHER_SOUND_CALLED,))
+        loud = [one for one in mine.values() if one.rest_db > NOISY_DB]
+        if loud:
+            told = f"Came home as planned, over {_noise(loud)}."
+            return replace(verdict, kind=NOISY, told=told, causes=self._why_noisy(line))
         return verdict
+
+    def _crossed(self, line: Line, verdict: Verdict, before: LineHeard | None) -> Verdict | None:
+        """Left and right the other way round than in the last good check, where its sides can be told apart."""
+        now, then = (
+            [one.peak_db for uid in line.inputs if heard and (one := heard.of(uid))]
+            for heard in (verdict.heard, before)
+        )
+        if len(now) != 2 or len(then) != 2:
+            return None
+        straight = abs(now[0] - then[0]) + abs(now[1] - then[1])
+        crossed = abs(now[0] - then[1]) + abs(now[1] - then[0])
+        if crossed + SIDES_DB > straight:
+            return None
+        left, right = (self.text([uid]) for uid in line.inputs)
+        told = "Left and right are swapped, against its last good check."
+        cause = Cause(
+            f"The two cables of {self.name(line.box)} are swapped.",
+            f"Plug its left into {left}, its right into {right}.",
+        )
+        return replace(verdict, kind=SWAPPED, told=told, causes=(cause, OTHER_SOUND_CALLED))
+
+    def _low(self, line: Line, verdict: Verdict, before: LineHeard | None) -> Verdict | None:
+        then = [one.peak_db for uid in line.inputs if before and (one := before.of(uid)) and one.moved]
+        less = max(then) - verdict.peak_db if then else 0.0
+        if verdict.peak_db >= LOW_DB and less <= LOWER_DB:
+            return None
+        known = f", {less:.0f} dB below its last good check" if less > LOWER_DB else ""
+        told = f"Came home as planned, at {level_text(verdict.peak_db)} dBFS{known}: too low."
+        cause = Cause(
+            f"{self.name(line.box)}'s volume, or the gain of {self.text(line.inputs)}, is down.",
+            "Turn the box all the way up first, then the gain.",
+        )
+        return replace(verdict, kind=LOW, told=told, causes=(cause,))
+
+    def _why_noisy(self, line: Line) -> tuple[Cause, ...]:
+        order = list(self.heard)
+        before = order[order.index(line) - 1] if order.index(line) else None
+        box = Cause(
+            "Something sounds there without being played: a box that drones, or an open microphone.",
+            "Mute it, or listen to it alone.",
+        )
+        mains = [one.hum_hz for uid in line.inputs if (one := self.heard[line].of(uid)) and one.hum_hz]
+        if mains:
+            cable = (
+                "Power the box and the interface from one outlet; try a balanced cable, or an isolating transformer."
+            )
+            return (Cause(f"The mains hums there, at {mains[0]} Hz: a ground loop, or a broken shield.", cable), box)
+        if before and set(before.inputs) & set(line.inputs):
+            rings = Cause(f"{before.name}, played just before, rings on there.", f"Check {line.name} again alone.")
+            return (rings, box)
+        return (box,)
+
+
+def _noise(loud: Sequence[InputHeard]) -> str:
+    worst = max(loud, key=lambda one: one.rest_db)
+    return f"{f'hum at {worst.hum_hz} Hz' if worst.hum_hz else 'noise'} of {level_text(worst.rest_db)} dBFS"
 
 
 def _in_order(plan: Plan, uids: Sequence[str]) -> list[str]:

@@ -9,7 +9,7 @@ from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.lines import Line, lines_of, probes_of, slots_of
 from hypotaxis.core.linecheck.playing import play
-from hypotaxis.core.linecheck.verdicts import AS_PLANNED, Verdict, verdicts
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, FROM_OUTSIDE, Verdict, verdicts
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.studio import Studio
@@ -37,7 +37,8 @@ class Wish:
 @dataclass(frozen=True)
 class CheckedLine:
     """What was heard of a line. kind: what it was told to be then; answers_on: the channel on which it was found, 0 =
-    none; day: when, ISO 8601; away: system names that were not there, so that it was not played."""
+    none; day: when, ISO 8601; away: system names that were not there, so that it was not played; first:
+    what it was told at first, where it was heard twice and that was another thing."""
 
     key: str
     heard: LineHeard
@@ -45,6 +46,7 @@ class CheckedLine:
     answers_on: int = 0
     day: str = ""
     away: tuple[str, ...] = ()
+    first: str = ""
 
 
 @dataclass(frozen=True)
@@ -96,6 +98,10 @@ class LineCheck:
                     found.setdefault(one.key, one)
         return found
 
+    def first(self, line: Line) -> str:
+        """What a line was told at first, where it was heard twice and that was another thing."""
+        return next((one.first for one in self.checked.lines if one.key == line.key), "")
+
     @property
     def differing(self) -> list[str]:
         """Keys of the lines that are not as planned."""
@@ -113,7 +119,10 @@ def _verdicts(
 
 
 def start(rig: Rig, plan: Plan, wish: Wish, *, token: str = "") -> Job:
-    """Let the worker check lines. Raises CannotSchedule."""
+    """Let the worker check lines; a check that runs goes on instead. Raises CannotSchedule."""
+    runs = newest(KIND, str(rig.uid))
+    if runs and not runs.finished:
+        return runs
     if not _wanted(lines_of(plan), wish):
         raise CannotSchedule("No line can be checked: define an instrument with a way out and a way home first.")
     if Pass.objects.filter(session__rig=rig, job__state__in=Job.UNFINISHED).exists():
@@ -163,13 +172,14 @@ class _Run:
         if not lines:
             self._judge()
             return
-        slots = slots_of(lines)
-        self.reporter.whole_s = slots[-1].ends_s
-        for done, (slot, heard) in enumerate(self._played(slots)):
-            if heard:
-                self.rows[slot.line.key] = CheckedLine(slot.line.key, heard, day=self.reporter.job.made.isoformat())
-                self._keep(slot.line.key)
-            self.reporter.report(0.8 * slot.begins_s / slots[-1].ends_s if done else 0.0)
+        self.reporter.whole_s = slots_of(lines)[-1].ends_s
+        self._hear(lines, 0.0, 0.7)
+        at_first = {one.line.key: one for one in self._said() if one.kind in FROM_OUTSIDE and one.line in lines}
+        self._hear([line for line in lines if line.key in at_first], 0.7, 0.8)
+        for one in self._said():
+            before = at_first.get(one.line.key)
+            if before and before.kind != one.kind:
+                self.rows[one.line.key] = replace(self.rows[one.line.key], first=before.told)
         silent = [line for line in lines if not line.is_effect and not self.rows[line.key].heard.moved]
         self._keep("", probing=bool(silent))
         probes = probes_of(silent[:MOST_PROBED])
@@ -178,6 +188,17 @@ class _Run:
                 self.rows[slot.line.key] = replace(self.rows[slot.line.key], answers_on=slot.channel)
             self.reporter.report(0.8 + 0.2 * slot.begins_s / probes[-1].ends_s)
         self._judge()
+
+    def _hear(self, lines: Sequence[Line], begins: float, ends: float) -> None:
+        """Play lines one after the other; begins, ends: shares of the whole work."""
+        slots, day, now = slots_of(lines), self.reporter.job.made.isoformat(), ""
+        for slot, heard in self._played(slots):
+            if heard:
+                self.rows[slot.line.key] = CheckedLine(slot.line.key, heard, day=day)
+            if heard or slot.line.key != now:
+                now = slot.line.key
+                self._keep(now)
+            self.reporter.report(begins + (ends - begins) * slot.begins_s / slots[-1].ends_s)
 
     def _there(self, lines: Sequence[Line]) -> list[Line]:
         """Those that can be played; of the others is kept what is not there."""
@@ -192,12 +213,12 @@ class _Run:
     def _played(self, slots):
         return play(self.studio, slots, self.inputs, fast=self.wish.fast and self.studio.hurries)
 
+    def _said(self) -> tuple[Verdict, ...]:
+        return _verdicts(self.check.plan, self.check.lines, tuple(self.rows.values()), self.check.good)
+
     def _judge(self) -> None:
         """Keep with each line what it was told to be."""
-        checked = tuple(self.rows.values())
-        said = {
-            one.line.key: one.kind for one in _verdicts(self.check.plan, self.check.lines, checked, self.check.good)
-        }
+        said = {one.line.key: one.kind for one in self._said()}
         self.rows = {key: replace(row, kind=said.get(key, row.kind)) for key, row in self.rows.items()}
         self._keep("")
 

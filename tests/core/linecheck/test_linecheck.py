@@ -4,9 +4,9 @@ among the first three; sound desks raise no alarm. In small here; `python -m ben
 import numpy as np
 from django.test import SimpleTestCase
 
-from hypotaxis.core.linecheck.hearing import hear_line
+from hypotaxis.core.linecheck.hearing import hear_line, hum_hz
 from hypotaxis.core.linecheck.lines import SLOT_S, lines_of, messages_of, probes_of, slots_of
-from hypotaxis.core.linecheck.verdicts import AS_PLANNED, TWICE, verdicts
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, LOW, NOISY, SWAPPED, TWICE, verdicts
 from tests.core.linecheck.desks import checked, planted, sound_desk
 from tests.rooms import small_room
 
@@ -64,6 +64,52 @@ class HearingTest(SimpleTestCase):
         (found,) = verdicts(plan, {line: both})
         self.assertEqual(found.kind, TWICE)
         self.assertIn("7.5 ms later, on line in 7", found.told)
+
+    def test_hum_is_told_by_its_mains_and_neither_noise_nor_a_low_note_is_hum(self):
+        rng, time_s = np.random.default_rng(3), np.arange(round(0.15 * RATE)) / RATE
+        for hz in (50, 60):
+            for phase in (0.0, 1.0, 2.5):
+                hum = sum(np.sin(2 * np.pi * hz * k * time_s + phase * k) / k for k in (1, 2, 3, 5))
+                self.assertEqual(hum_hz(0.01 * hum + 0.002 * rng.standard_normal(len(time_s)), RATE), hz)
+        self.assertEqual(hum_hz(rng.standard_normal(len(time_s)), RATE), 0)
+        self.assertEqual(hum_hz(np.sin(2 * np.pi * 82.4 * time_s), RATE), 0, "a bass note rings on")
+        self.assertEqual(hum_hz(np.zeros(len(time_s)), RATE), 0)
+
+    def test_a_line_over_noise_hidden_by_it_or_too_low_is_told_as_such(self):
+        plan = small_room()
+        line = next(one for one in lines_of(plan) if one.name == "Bittern")
+        uid, sound = line.inputs[0], self.samples((10.0, 0.5))
+        hum = sum(np.sin(2 * np.pi * 50 * k * np.arange(len(sound)) / RATE) / k for k in (1, 2, 3))
+
+        def told(samples, good=None):
+            heard = hear_line(samples, RATE, round(0.15 * RATE), [uid])
+            (found,) = verdicts(plan, {line: heard}, good={line.key: good} if good else None)
+            return found
+
+        self.assertEqual(told(sound).kind, AS_PLANNED)
+        over = told(sound + 0.02 * hum[:, None])
+        self.assertEqual(over.kind, NOISY)
+        self.assertIn("hum at 50 Hz", over.told)
+        hidden = told(0.1 * sound + 0.2 * hum[:, None])
+        self.assertIn("Cannot be told", hidden.told)
+        self.assertEqual(told(0.004 * sound).kind, LOW)
+        good = hear_line(sound, RATE, round(0.15 * RATE), [uid])
+        self.assertIn("14 dB below its last good check", told(0.2 * sound, good).told)
+
+    def test_sides_that_changed_places_since_the_last_good_check_are_told_where_they_differ(self):
+        plan = small_room()
+        line = next(one for one in lines_of(plan) if len(one.inputs) == 2)
+
+        def heard(left, right):
+            return hear_line(self.samples((10.0, left), (10.0, right)), RATE, round(0.15 * RATE), list(line.inputs))
+
+        def kind(now, good):
+            (found,) = verdicts(plan, {line: now}, good={line.key: good})
+            return found.kind
+
+        self.assertEqual(kind(heard(0.2, 0.5), heard(0.5, 0.2)), SWAPPED)
+        self.assertEqual(kind(heard(0.5, 0.2), heard(0.5, 0.2)), AS_PLANNED)
+        self.assertEqual(kind(heard(0.5, 0.48), heard(0.48, 0.5)), AS_PLANNED)
 
 
 class LinesTest(SimpleTestCase):

@@ -4,6 +4,7 @@ from unittest import mock
 
 from django.urls import reverse
 
+from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, AWAY, CHANNEL, ELSEWHERE, SILENT
 from hypotaxis.records.jobs import newest
 from hypotaxis.records.models import FrontPanel, Job
@@ -72,6 +73,24 @@ class LineCheckTest(DemoTest):
             self.check()
         self.assertEqual(self.kinds()["Bittern"], ELSEWHERE)
         self.assertIn("Came home on mic 2 instead of line in 3", self.page("rig:check"))
+
+    def test_what_someone_plays_in_between_is_heard_once_and_the_line_is_heard_again(self):
+        played, mic = checking.play, self.socket("Quayside 18", "mic 2")
+        disturbed = []
+
+        def in_between(*given, **named):
+            for slot, heard in played(*given, **named):
+                if heard and slot.line.name == "Bittern" and not disturbed:
+                    disturbed.append(heard)
+                    heard = LineHeard(tuple(checking.replace(one, late_ms=40.0) if one.uid == mic else one
+                                            for one in heard.inputs))  # fmt: skip
+                yield slot, heard
+
+        with mock.patch.object(checking, "play", in_between):
+            self.check()
+        self.assertTrue(disturbed)
+        self.assertEqual(self.kinds()["Bittern"], AS_PLANNED)
+        self.assertIn("Heard twice. At first: Eelgrass answered too, on mic 2", self.page("rig:check"))
 
     def test_a_line_whose_port_is_away_is_left_out_and_said_so_and_the_others_are_played(self):
         port = next(one.port for one in LineCheck(self.rig, self.plan).lines if one.name == "Withy")

@@ -58,6 +58,7 @@ class Row:
     late: str
     good_peak: str
     good_late: str
+    first: str
 
 
 def home(request):
@@ -127,7 +128,9 @@ def _row(here: InUse, check: LineCheck, line: Line, columns: dict[str, int]) -> 
     figures = [_level(verdict.peak_db), _ms(verdict.late_ms) or "–"] if verdict else ["", ""]
     figures += [_level(peak), _ms(late)] if verdict and not verdict.fine else ["", ""]
     state = "sent; listening" if sends else ("waits" if check.running else "not checked yet")
-    return Row(line, sent, note, tuple(marks), verdict, state, before.day[:10] if before else "", *figures)
+    return Row(
+        line, sent, note, tuple(marks), verdict, state, before.day[:10] if before else "", *figures, check.first(line)
+    )
 
 
 def _level(db: float | None) -> str:
