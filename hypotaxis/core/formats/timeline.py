@@ -2,8 +2,8 @@
 
 Two kinds: *beside* names the audio files that lie beside it, *inside* holds their samples, 24 bit, a slot a side. Each
 sound is a clip behind a filler, in a slot of its own that counts samples, so places are exact. Zero is the zero of the
-files. The owner's colours stand in the composition's comments: the format has
-no place for them that everyone reads.
+files. The owner's colours stand in the composition's comments: the format has no place for them that everyone
+reads.
 """
 
 from collections import Counter

@@ -11,7 +11,7 @@ from hypotaxis.core.findings.finding import Fix
 from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard, other_sound
 from hypotaxis.core.linecheck.lines import Line
 from hypotaxis.core.plan import Plan
-from hypotaxis.core.rig.change import keep_loop, set_instrument
+from hypotaxis.core.rig.change import set_instrument, set_loop
 from hypotaxis.core.rig.trips import heard_from, returns_text, way_home
 from hypotaxis.core.units import level_text
 
@@ -166,9 +166,8 @@ class _Desk:
         if "/" in line.key and line.key.partition("/")[2]:
             return None
         words = f"Let {line.name} come home on {self.text(inputs)}"
-        if self.plan.loop(line.owner):
-            return Fix(words, lambda plan: keep_loop(plan, replace(plan.loop(line.owner), returns=inputs)))
-        return Fix(words, lambda plan: set_instrument(plan, line.owner, returns=inputs))
+        change = set_loop if self.plan.loop(line.owner) else set_instrument
+        return Fix(words, lambda plan: change(plan, line.owner, returns=inputs))
 
     def _swapped_with(self, line: Line, other: Sequence[str]) -> Line | None:
         for one, found in self.heard.items():

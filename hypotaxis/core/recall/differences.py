@@ -16,6 +16,7 @@ from hypotaxis.core.rig.change import (
     keep_loop,
     set_box,
     set_instrument,
+    set_loop,
     set_rig,
     set_sockets,
     set_up,
@@ -333,23 +334,20 @@ def _text(value: object) -> str:
 def _instrument(then: Plan, now: Plan, owner: Instrument) -> Iterator[Difference]:
     there = now.instrument(owner.uid)
     if there is None:
-        fix = Fix(f"Define {owner.name} again", lambda plan: keep_instrument(plan, owner), "Define it again")
-        yield Difference(f"instrument {owner.uid}", DEFINITION, owner.name, "defined", "not defined", "", fix)
-        return
-    yield from _defined(then, now, owner, there, DEFINED, set_instrument)
+        return _undefined("instrument", owner, keep_instrument)
+    return _defined(then, now, owner, there, DEFINED, set_instrument)
 
 
 def _loop(then: Plan, now: Plan, owner: Loop) -> Iterator[Difference]:
     there = now.loop(owner.uid)
     if there is None:
-        fix = Fix(f"Define {owner.name} again", lambda plan: keep_loop(plan, owner), "Define it again")
-        yield Difference(f"loop {owner.uid}", DEFINITION, owner.name, "defined", "not defined", "", fix)
-        return
+        return _undefined("loop", owner, keep_loop)
+    return _defined(then, now, owner, there, LOOPED, set_loop)
 
-    def set_loop(plan: Plan, uid: str, **values) -> Plan:
-        return keep_loop(plan, replace(plan.loop(uid), **values))
 
-    yield from _defined(then, now, owner, there, LOOPED, set_loop)
+def _undefined(what: str, owner: Instrument | Loop, keep: Callable[..., Plan]) -> Iterator[Difference]:
+    fix = Fix(f"Define {owner.name} again", lambda plan: keep(plan, owner), "Define it again")
+    yield Difference(f"{what} {owner.uid}", DEFINITION, owner.name, "defined", "not defined", "", fix)
 
 
 def _defined(then: Plan, now: Plan, owner, there, words: dict[str, str], change: Callable[..., Plan]):

@@ -78,6 +78,11 @@ def keep_loop(plan: Plan, loop: Loop) -> Plan:
     return replace(plan, loops=tuple(loop if one.uid == loop.uid else one for one in plan.loops))
 
 
+def set_loop(plan: Plan, uid: str, **fields) -> Plan:
+    """The plan with fields of one effect loop changed."""
+    return replace(plan, loops=tuple(replace(one, **fields) if one.uid == uid else one for one in plan.loops))
+
+
 def without_loop(plan: Plan, uid: str) -> Plan:
     """The plan without an effect loop."""
     return replace(plan, loops=tuple(one for one in plan.loops if one.uid != uid))
