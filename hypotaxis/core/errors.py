@@ -127,3 +127,11 @@ class BadPattern(HypotaxisError):
 
 class CannotHandOver(HypotaxisError):
     """There is nothing to hand over, or no room for it."""
+
+
+class NotLetIn(HypotaxisError):
+    """The passphrase is another one, or was tried too often."""
+
+
+class RoomTrouble(HypotaxisError):
+    """The room's network cannot be listened on."""

@@ -174,6 +174,17 @@ class EchoRule:
 
 
 @dataclass(frozen=True)
+class KeptOut:
+    """A key that plays nothing: what comes in of it is delivered, and neither echoed nor waited for. kind: a status
+    without its channel, of notes NOTE_ON; channel 1–16; number: note, controller or program."""
+
+    port: str
+    kind: int
+    channel: int
+    number: int
+
+
+@dataclass(frozen=True)
 class Passed:
     """An input that is heard on an output while the run goes on: monitoring through the host, a block later."""
 
@@ -197,6 +208,8 @@ class RunSetup:
     echo: tuple[EchoRule, ...] = ()
     passed: tuple[Passed, ...] = ()
     """Of inputs that are recorded."""
+    kept_out: tuple[KeptOut, ...] = ()
+    """Keys that play nothing."""
     begins: str = AT_ONCE
     """One of BEGINS: what comes first in by a port is the run's time zero."""
 

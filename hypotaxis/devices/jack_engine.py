@@ -356,7 +356,7 @@ class _JackRun(Run):
         """At which frame of the period the run begins; None = not in this one."""
         if self.setup.begins == AT_ONCE:
             return 0
-        return next((offset for offset, _, data in came if self.begins_with(data)), None)
+        return next((offset for offset, name, data in came if self.begins_with(name, data)), None)
 
     def _wait(self, until: int) -> None:
         """Of a freewheeling run: until the source has caught up."""

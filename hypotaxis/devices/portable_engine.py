@@ -474,7 +474,7 @@ class _PortableRun(Run):
         """Take in a message, and send at once what it plays."""
         with self._lock:
             if self._zero_ns is None:
-                if not self.begins_with(data):
+                if not self.begins_with(name, data):
                     return
                 self._zero_ns = stamp_ns
                 self._first = round((stamp_ns - self._stream_zero_ns) * self.rate / 1e9)

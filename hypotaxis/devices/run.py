@@ -24,6 +24,7 @@ from hypotaxis.core.midi.messages import (
     kind_of,
 )
 from hypotaxis.core.playing.keys import Echo
+from hypotaxis.core.playing.stand_keys import is_of
 from hypotaxis.core.studio import AT_ONCE, WITH_A_NOTE, Block, Lost, Message, RunSetup
 from hypotaxis.devices.protocol import Feed, Piece
 from hypotaxis.devices.timeline import Timeline
@@ -90,7 +91,7 @@ class Run:
         self.late = 0
         self.used: set[tuple[str, int]] = set()
         """(port, channel) of all that notes have left by."""
-        self.echo = Echo(setup.echo)
+        self.echo = Echo(setup.echo, setup.kept_out)
         self.timeline: Timeline | None = None
         self.fed = threading.Condition()
         self.until = 0
@@ -120,8 +121,10 @@ class Run:
             self.until = feed.until
             self.fed.notify()
 
-    def begins_with(self, data: bytes) -> bool:
-        """Whether a message that came in is what the run waits for."""
+    def begins_with(self, name: str, data: bytes) -> bool:
+        """Whether a message that came in by a port is what the run waits for."""
+        if any(is_of(key, Message(0, name, data)) for key in self.setup.kept_out):
+            return False
         note = data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and data[2] > 0
         return self.setup.begins != AT_ONCE and (note or self.setup.begins != WITH_A_NOTE)
 

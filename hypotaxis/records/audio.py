@@ -42,6 +42,7 @@ from hypotaxis.core.timing.recording import read_window
 FRAMES_A_BLOCK = 65536
 PART = ".part"
 """How a file ends that is not complete yet."""
+FREED_AFTER_S = 20.0
 LARGE_BYTES = 2**28
 UNFINISHED_S = 3600.0
 """A file that did not grow for so long nobody goes on with."""
@@ -149,12 +150,14 @@ def remove_take(file: str) -> None:
 
 
 def let_go(path: Path) -> None:
-    """Remove a file that nobody needs any more. Freeing gigabytes takes a second or more, which nobody waits for; what
-    a kill leaves is found at the next start."""
+    """Remove a file that nobody needs any more. Freeing gigabytes takes a second or more, which nobody waits for, and
+    which is left until what follows a pass is done; what a kill leaves is found at the next start."""
     if path.stat().st_size < LARGE_BYTES:
         path.unlink()
-    else:
-        threading.Thread(target=path.unlink, kwargs={"missing_ok": True}).start()
+        return
+    later = threading.Timer(FREED_AFTER_S, path.unlink, kwargs={"missing_ok": True})
+    later.daemon = True
+    later.start()
 
 
 class TakeFile:

@@ -14,6 +14,7 @@ from contextlib import contextmanager
 
 from django.db import transaction
 from django.db.models import F
+from django.utils import timezone
 from huey.contrib.djhuey import HUEY, db_task
 
 from hypotaxis.core.errors import HypotaxisError, NotBegun
@@ -28,6 +29,7 @@ OVER = "The program was stopped while this was running. It can be repeated."
 NEVER_BEGAN = "The program was ended before this began. It can be repeated."
 _functions: dict[str, Callable[[str], None]] = {}
 _resumed: set[str] = set()
+_sounding: set[str] = set()
 _at_work: set[str] = set()
 
 
@@ -35,14 +37,17 @@ class Cancelled(Exception):
     """Raised inside a task when the person cancelled it."""
 
 
-def work(kind: str, *, resumed: bool = False) -> Callable:
+def work(kind: str, *, resumed: bool = False, sounds: bool = True) -> Callable:
     """Decorate the worker's function for jobs of a kind; it is called with a job's uid. resumed: it goes on by itself
-    when it was interrupted, since it neither sounds nor needs anyone."""
+    when it was interrupted, since it neither sounds nor needs anyone; sounds: a panic ends it, as all that is not
+    resumed and does more than listen."""
 
     def register(function: Callable[[str], None]) -> Callable[[str], None]:
         _functions[kind] = db_task(name=f"work_{kind}")(function)
         if resumed:
             _resumed.add(kind)
+        if sounds and not resumed:
+            _sounding.add(kind)
         return _functions[kind]
 
     return register
@@ -124,7 +129,7 @@ class Reporter:
         remaining = passed * (1 - progress) / progress if progress > 0.01 else None
         if remaining is not None and self.whole_s is not None:
             remaining = min(remaining, self.whole_s * (1 - progress))
-        Job.objects.filter(uid=self.job.uid).update(progress=progress, remaining_s=remaining)
+        Job.objects.filter(uid=self.job.uid).update(progress=progress, remaining_s=remaining, reported=timezone.now())
         if Job.objects.filter(uid=self.job.uid, cancel=True).exists():
             raise Cancelled
 
@@ -165,6 +170,17 @@ def ask_to_cancel(uid: str) -> bool:
         return True
     Job.objects.filter(uid=uid, state=Job.RUNNING).update(cancel=True)
     return False
+
+
+def sounding() -> frozenset[str]:
+    """Kinds of work that may sound."""
+    return frozenset(_sounding)
+
+
+def end_what_sounds() -> None:
+    """Ask all work that may sound to stop."""
+    for uid in Job.objects.filter(kind__in=_sounding, state__in=Job.UNFINISHED).values_list("uid", flat=True):
+        ask_to_cancel(str(uid))
 
 
 def mark_not_begun() -> None:

@@ -2,7 +2,8 @@
 
 import threading
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
+from dataclasses import replace
 
 import numpy as np
 from django.conf import settings
@@ -11,13 +12,14 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from hypotaxis.core.errors import DoesNotFit, StudioTrouble
-from hypotaxis.core.formats.plain import to_json
+from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.playing.stand_keys import Presses, StandKey, without
 from hypotaxis.core.rig.values import Rig as RigValue
-from hypotaxis.core.studio import STAND_IN, Message, OwnEnd, Port, RunSetup, Wanted, Written
+from hypotaxis.core.studio import STAND_IN, Block, Message, OwnEnd, Port, RunSetup, Source, Wanted, Written
 from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
-from hypotaxis.records.models import Job, OwnPort, Studio
+from hypotaxis.records.models import Job, OwnPort, Stand, Studio
 from hypotaxis.records.plan import studio_row
 
 CALL_GAP_NS = 4_000_000
@@ -43,9 +45,10 @@ def wanted_now(row: Studio | None = None) -> Wanted:
 
 
 @contextmanager
-def studio_for(plan: Plan, *, anew: bool = False) -> Iterator[StudioDoor]:
+def studio_for(plan: Plan, *, anew: bool = False, keys: bool = True) -> Iterator[StudioDoor]:
     """The studio in use, set up for this plan and held until the end of the block; what its runs say of themselves is
-    kept. anew: as if it were opened for the first time, so that what was plugged in meanwhile is seen.
+    kept. anew: as if it were opened for the first time, so that what was plugged in meanwhile is seen; keys: those of
+    the stand view press its buttons, and are not delivered.
 
     Raises StudioTrouble in a process that does not own it.
     """
@@ -61,13 +64,42 @@ def studio_for(plan: Plan, *, anew: bool = False) -> Iterator[StudioDoor]:
     try:
         studio = import_string(settings.STUDIO_OPENER)(plan, wanted_now(row), anew=anew)
         try:
-            yield studio
+            yield _Pressed(studio, stand_keys() if keys else ())
         finally:
             if row.pk and studio.told.seconds:
                 Studio.objects.filter(pk=row.pk).update(last_run=to_json(studio.told))
             studio.close()
     finally:
         _one_run.release()
+
+
+class _Pressed:
+    """A studio in whose runs the stand view's keys press its buttons; nothing of them is delivered."""
+
+    def __init__(self, studio: StudioDoor, keys: Sequence[StandKey]) -> None:
+        self._studio, self._presses = studio, Presses(keys)
+
+    def __getattr__(self, name: str):
+        return getattr(self._studio, name)
+
+    def run(self, source: Source, setup: RunSetup) -> Iterator[Block]:
+        """As any studio's."""
+        keys = self._presses.kept_out
+        if not keys:
+            yield from self._studio.run(source, setup)
+            return
+        with closing(self._studio.run(source, replace(setup, kept_out=keys))) as blocks:
+            for block in blocks:
+                for act in self._presses.pressed(block.received):
+                    # What is pressed may end this very run: it is not waited for here.
+                    threading.Thread(target=import_string(settings.STAND_PRESSED), args=(act,), daemon=True).start()
+                yield replace(block, received=without(keys, block.received)) if block.received else block
+
+
+def stand_keys() -> list[StandKey]:
+    """The keys that press the stand view's buttons."""
+    rows = Stand.objects.values_list("keys", flat=True).first()
+    return [from_json(StandKey, one) for one in rows or ()]
 
 
 class Silence:
@@ -148,7 +180,7 @@ def look_again() -> Job:
     return job
 
 
-@work("looking")
+@work("looking", sounds=False)
 def look_now(job_uid: str) -> None:
     """The task: open the studio, and keep what it says; or why it does not answer."""
     with running(job_uid) as reporter:

@@ -65,7 +65,7 @@ class Run:
         self.desk, self.source, self.setup = desk, source, setup
         self.rate = desk.sample_rate
         self.crystal = self.rate * (1 + desk.nature.crystal_ppm * 1e-6) if desk.nature else self.rate
-        self.echo = Echo(setup.echo)
+        self.echo = Echo(setup.echo, setup.kept_out)
         self._coming: list[tuple[int, int, Message]] = []
         self._received: list[tuple[int, int, Message]] = []
         self._order = 0

@@ -18,6 +18,7 @@ from hypotaxis.records.models import Change, Job, Rig, Session
 from hypotaxis.steps.registry import STEPS, Step
 from hypotaxis.steps.sync import leading
 from hypotaxis.web import worker_watch
+from hypotaxis.web.room.door import Door, door
 
 THEMES = ("day", "night")
 
@@ -111,6 +112,11 @@ class Frame:
         """The light that was chosen; "" follows the system."""
         chosen = self._request.COOKIES.get("hypotaxis-theme", "")
         return chosen if chosen in THEMES else ""
+
+    @property
+    def door(self) -> Door | None:
+        """The door to the room, while it is open."""
+        return door if door.room else None
 
     @property
     def worker_trouble(self) -> str:

@@ -1,12 +1,14 @@
 """Settings: one person, on the own machine, nothing loaded from elsewhere.
 
 HYPOTAXIS_DATA names the data folder (default: data/ beside manage.py), HYPOTAXIS_DB the database file in it,
-HYPOTAXIS_COPIES how many copies of the day are kept (default 7, 0 = none).
+HYPOTAXIS_COPIES how many copies of the day are kept (default 7, 0 = none), HYPOTAXIS_PROXY the address (https://…) of a
+proxy in front, by which the room may come in (docs/room.md).
 """
 
 import os
 import secrets
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from csp.constants import NONE, SELF
 
@@ -33,6 +35,9 @@ def _secret_key() -> str:
 SECRET_KEY = _secret_key()
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+PROXY = os.environ.get("HYPOTAXIS_PROXY", "").rstrip("/")
+if PROXY:
+    ALLOWED_HOSTS.append(urlsplit(PROXY).hostname or "")
 ROOT_URLCONF = "hypotaxis.web.urls"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
@@ -54,13 +59,14 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "hypotaxis.web.room.gate.gate",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
-    "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "csp.middleware.CSPMiddleware",
     "hypotaxis.web.middleware.named_errors",
     "hypotaxis.web.middleware.same_window",
 ]
@@ -103,6 +109,8 @@ HUEY = {
 }
 # What opens the studio; only the worker process calls it.
 STUDIO_OPENER = "hypotaxis.web.studio_startup.open_studio"
+# What a key of the stand view calls, in the worker.
+STAND_PRESSED = "hypotaxis.web.stand.keys.pressed"
 
 STATIC_URL = "/static/"
 STATIC_ROOT = DATA / "static"

@@ -14,6 +14,8 @@ urlpatterns = [
     path("session/", include("hypotaxis.steps.session.urls")),
     path("handover/", include("hypotaxis.steps.handover.urls")),
     path("panic/", panic.panic, name="panic"),
+    path("room/", include("hypotaxis.web.room.urls")),
+    path("stand/", include("hypotaxis.web.stand.urls")),
     path("stand-in/<uuid:uid>/", front_panel.panel, name="front-panel"),
 ]
 handler404 = "hypotaxis.web.errors.not_found"

@@ -50,6 +50,8 @@ class BrowserTest(StaticLiveServerTestCase):
     """A page at the demo; whatever the console complains about fails the test."""
 
     demo = True
+    workers = 1
+    """Threads that take tasks; the real worker has four."""
 
     @classmethod
     def setUpClass(cls):
@@ -108,14 +110,16 @@ class BrowserTest(StaticLiveServerTestCase):
                     HUEY.execute(task)
 
         HUEY.immediate = False
-        thread = threading.Thread(target=work)
-        thread.start()
+        threads = [threading.Thread(target=work) for _ in range(self.workers)]
+        for thread in threads:
+            thread.start()
 
         def end() -> None:
             ending.set()
             # What goes on until it is stopped would keep the worker for ever.
             Job.objects.filter(state__in=Job.UNFINISHED).update(cancel=True)
-            thread.join()
+            for thread in threads:
+                thread.join()
             HUEY.flush()
             HUEY.immediate = True
 

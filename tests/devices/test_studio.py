@@ -10,18 +10,20 @@ from django.urls import reverse
 
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.formats.rigfile import write_rig_file
-from hypotaxis.core.studio import Message, Written
+from hypotaxis.core.midi.messages import NOTE_ON
+from hypotaxis.core.studio import EchoRule, KeptOut, Message, RunSetup, Written
 from hypotaxis.devices.studio import DeviceStudio
 from hypotaxis.records import journal
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import EndName, Job, Rig, Studio
 from hypotaxis.records.plan import load_kept
-from hypotaxis.records.studio import choose, look_again, look_round
+from hypotaxis.records.studio import choose, look_again, look_round, studio_for
 from hypotaxis.steps.rig.listening import heard_of
 from hypotaxis.steps.session.services.recording import start_pass
 from hypotaxis.web import studio_startup
-from tests.devices.desk import PERIOD, RATE, Truth, a_desk
-from tests.devices.test_jack import CLICKS, KEYS, NOTES
+from hypotaxis.web.stand import keys
+from tests.devices.desk import PATIENCE_S, PERIOD, RATE, Truth, a_desk
+from tests.devices.test_jack import CLICKS, KEYS, NOTES, PLAY_A_KEY
 from tests.devices.truth import REACTION
 from tests.web.base import DemoTest
 
@@ -116,6 +118,21 @@ class StudioTest(OnJack):
         self.assertIn("All notes are off", self.told(answer))
         self.assertEqual(answer.redirect_chain, [(reverse("session:home"), 302)])
         self.assertIn("What played is ended", self.told(self.client.post(reverse("panic"), follow=True)))
+
+    def test_a_key_of_the_stand_view_presses_and_neither_sounds_nor_is_recorded(self):
+        self.use_jack()
+        keys.keep("record", KeptOut(KEYS, NOTE_ON, 1, 60))
+        pressed = threading.Event()
+        rule = EchoRule(KEYS, tuple(range(1, 17)), NOTES, 3)
+        with (
+            mock.patch.object(keys, "act", lambda name: pressed.set()),
+            mock.patch.object(keys, "close_old_connections"),
+            studio_for(self.plan) as studio,
+        ):
+            asked = RunSetup(inputs=(CLICKS,), frames=9_600, echo=(rule,))
+            blocks = list(studio.run(Written([Message(0, NOTES, PLAY_A_KEY)]), asked))
+            self.assertTrue(pressed.wait(PATIENCE_S))
+        self.assertEqual([one for block in blocks for one in (*block.received, *block.sent)], [])
 
     def test_a_server_that_does_not_answer_says_so(self):
         self.use_jack("nobody")

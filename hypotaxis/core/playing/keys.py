@@ -20,8 +20,9 @@ from hypotaxis.core.midi.messages import (
 )
 from hypotaxis.core.midi.shaping import shaped
 from hypotaxis.core.plan import Instrument, Plan
+from hypotaxis.core.playing.stand_keys import is_of
 from hypotaxis.core.rig.ports import keys_in
-from hypotaxis.core.studio import EchoRule, Message
+from hypotaxis.core.studio import EchoRule, KeptOut, Message
 
 CHANNELS = range(1, 17)
 
@@ -82,13 +83,13 @@ class Echo:
     """Rules at work: turns messages that come in into those that leave at once. A key that is let go ends exactly what
     it began."""
 
-    def __init__(self, rules: Sequence[EchoRule]) -> None:
-        self.rules = rules
+    def __init__(self, rules: Sequence[EchoRule], kept_out: Sequence[KeptOut] = ()) -> None:
+        self.rules, self.kept_out = rules, kept_out
         self._held: dict[tuple[str, int, int], list[tuple[str, int, int]]] = {}
 
     def rules_for(self, message: Message) -> list[EchoRule]:
         """The rules that a message falls under; none for system bytes."""
-        if not _is_played(message):
+        if not _is_played(message) or any(is_of(key, message) for key in self.kept_out):
             return []
         channel = channel_of(message.data[0])
         return [rule for rule in self.rules if rule.port == message.port and channel in rule.channels]

@@ -24,6 +24,8 @@ class Shown:
     level: float
     peak: float
     clips: int = 0
+    clipped_at: int = -1
+    """Frame, from the run's first, of the first of them; -1 = none."""
 
 
 @dataclass
@@ -42,7 +44,10 @@ class InputMeter:
     held_db: float = -math.inf
     """The peak that is shown, held for hold_frames frames (0 = until `reset`)."""
     _held_for: int = field(default=0, repr=False)
+    clipped_at: int = -1
+    """Frame of the first clip, counted from the first that was fed; -1 = none."""
     _run: int = field(default=0, repr=False)
+    _fed: int = field(default=0, repr=False)
 
     def feed(self, samples: np.ndarray) -> None:
         """Take in the next block, shape (frames,); an empty block changes nothing."""
@@ -56,6 +61,7 @@ class InputMeter:
         if self.level_db >= self.held_db or (self.hold_frames and self._held_for > self.hold_frames):
             self.held_db, self._held_for = self.level_db, 0
         self._count_clips(heights >= FULL_SCALE)
+        self._fed += len(samples)
 
     def _count_clips(self, full: np.ndarray) -> None:
         if not full.any():
@@ -68,6 +74,7 @@ class InputMeter:
             # A run that goes on from the last block is one clip, counted when it becomes long enough.
             if before < CLIP_RUN <= before + length:
                 self.clips += 1
+                self.clipped_at = self._fed + int(start) if self.clipped_at < 0 else self.clipped_at
             self._run = before + length if end == len(full) else 0
         if not full[-1]:
             self._run = 0
@@ -76,11 +83,11 @@ class InputMeter:
     def shown(self) -> Shown:
         """What is kept of it for the page."""
         level, peak = (round(stored_db(db), 2) for db in (self.level_db, self.peak_db))
-        return Shown(self.name, level, peak, self.clips)
+        return Shown(self.name, level, peak, self.clips, self.clipped_at)
 
     def reset(self) -> None:
         """Let go of the held peak and of the clip marks; what has been heard so far is not forgotten."""
-        self.held_db, self._held_for, self.clips = -math.inf, 0, 0
+        self.held_db, self._held_for, self.clips, self.clipped_at = -math.inf, 0, 0, -1
 
     @property
     def moved(self) -> bool:

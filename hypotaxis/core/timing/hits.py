@@ -136,23 +136,28 @@ def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room
     base = np.abs(earlier - mean).max(axis=1)
     end = np.minimum(np.maximum(until, start + 2 * hop), start + PEAK_MS * rate / 1000) - origin
     end = np.minimum(end, recording.frames - origin)
-    columns = np.arange(length)
-    signed = rows - mean.astype(np.float32)
-    heights = np.abs(signed)
-    inside = (columns >= begin[:, None]) & (columns < end[:, None])
-    peak = np.where(inside, heights, 0.0).max(axis=1).astype(np.float64)
+    heights = np.abs(rows - mean.astype(np.float32))
+    alone = _between(heights, begin, end)
+    peak = alone.max(axis=1).astype(np.float64)
     slow = np.flatnonzero((base > HARDLY * peak) & (steepest >= MIN_RISE))
-    begin[slow], base[slow] = _calm_before(heights[slow], begin[slow], base[slow], room[slow], rate)
-    heights[(columns < begin[:, None]) | (columns >= end[:, None])] = 0.0
+    before_it = heights[np.arange(len(rows)), np.maximum(begin - 1, 0)]
+    if len(slow):
+        begin[slow], base[slow] = _calm_before(heights[slow], begin[slow], base[slow], room[slow], rate)
+        before_it[slow] = heights[slow, np.maximum(begin[slow] - 1, 0)]
+        alone[slow] = _between(heights[slow], begin[slow], end[slow])
+    # Left of the earliest beginning and right of the last end nothing is looked at.
+    first = max(0, int(begin.min()) - 1)
+    last = max(first + 2, int(np.ceil(end.max())))
+    heights, origin = alone[:, first:last], origin + first
     peak_column = heights.argmax(axis=1)
     peak = heights[np.arange(len(rows)), peak_column].astype(np.float64)
     fine = (steepest >= MIN_RISE) & (peak > base * 1.05)
     threshold = base + THRESHOLD * (peak - base)
     # What stands just before the first column looked at is part of the crossing.
-    onset = _first_passing(heights, threshold, np.abs(signed[np.arange(len(rows)), np.maximum(begin - 1, 0)]))
+    onset = _first_passing(heights, threshold, before_it)
     high = _first_passing(heights, base + 0.9 * (peak - base), np.zeros(len(rows)))
-    over = heights > (WIDE * peak)[:, None]
-    width = (length - 1 - np.argmax(over[:, ::-1], axis=1)) - np.argmax(over, axis=1)
+    over = heights > (WIDE * peak).astype(heights.dtype)[:, None]
+    width = (heights.shape[1] - 1 - np.argmax(over[:, ::-1], axis=1)) - np.argmax(over, axis=1)
     for name, value in {
         "onset": onset + origin,
         "peak": peak - base,
@@ -164,6 +169,12 @@ def _plain(recording, curve, hits: Hits, part: slice, around, reach, until, room
         "rise": high - onset,
     }.items():
         getattr(hits, name)[part] = np.where(fine, value, np.nan)
+
+
+def _between(heights: np.ndarray, begin: np.ndarray, end: np.ndarray) -> np.ndarray:
+    """Rows with silence before their begin and from their end on (columns)."""
+    columns = np.arange(heights.shape[1])
+    return heights * ((columns >= begin[:, None]) & (columns < end[:, None]))
 
 
 def _calm_before(heights, begin, base, room, rate: int) -> tuple[np.ndarray, np.ndarray]:
@@ -185,7 +196,7 @@ def _calm_before(heights, begin, base, room, rate: int) -> tuple[np.ndarray, np.
 def _first_passing(heights: np.ndarray, threshold: np.ndarray, before: np.ndarray) -> np.ndarray:
     """Column (float) where each row first passes its threshold; before: height left of its first column not 0."""
     rows = np.arange(len(heights))
-    at = np.argmax(heights > threshold[:, None], axis=1)
+    at = np.argmax(heights > threshold.astype(heights.dtype)[:, None], axis=1)
     above = heights[rows, at]
     below = heights[rows, np.maximum(at - 1, 0)]
     below = np.where((below == 0) & (before < threshold), before, below)

@@ -11,7 +11,7 @@ import numpy as np
 from hypotaxis.core.errors import NoAnswer, NoSignal, UnreadableFile, WrongScore, WrongTempo
 from hypotaxis.core.timing.belief import AMBIGUOUS, Belief, Evidence, believe
 from hypotaxis.core.timing.hits import NOISE, Hits, find_hits, loose_hits, rough_onsets
-from hypotaxis.core.timing.levels import Levels
+from hypotaxis.core.timing.levels import Levels, levels_of
 from hypotaxis.core.timing.likeness import read_together
 from hypotaxis.core.timing.line import Line, TwoValues, robust_line
 from hypotaxis.core.timing.moments import Moments
@@ -173,15 +173,18 @@ class Listened:
         progress: Progress | None = None,
     ) -> None:
         self.recording, self.impulses = recording, impulses
-        self.curves = novelty(recording, _sides(recording, side), levels=levels, progress=progress)
-        if not all(np.isfinite(curve.level).all() for curve in self.curves):
+        sides = _sides(recording, side)
+        known = levels or levels_of(recording, sides, progress)
+        # Before anything is worked out of them, which costs far more.
+        if not np.isfinite(known.hops[:, 0]).all():
             raise UnreadableFile("The recording holds values that are no numbers. Export it again.")
-        loudest = max(curve.loudest for curve in self.curves)
-        if loudest < SILENCE:
+        loudest = known.hops[:, 0].max(axis=1, initial=0.0)
+        if loudest.max() < SILENCE:
             raise NoSignal(
                 "Nothing came back: the recording is silent. Check the cable, the box's level and its channel."
             )
-        self.curves = [curve for curve in self.curves if curve.loudest >= max(SILENCE, 0.01 * loudest)]
+        heard = np.flatnonzero(loudest >= max(SILENCE, 0.01 * loudest.max()))
+        self.curves = novelty(recording, [sides[row] for row in heard], known.only(heard))
 
     def measure(self, moments: Moments, *, explain: bool = True) -> Lateness:
         """Lateness against moments whose zero is the recording's first frame. explain: where there is none, find out

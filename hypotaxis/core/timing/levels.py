@@ -37,6 +37,12 @@ class Levels:
     clipped: tuple[bool, ...]
     """Whether the format's extreme was held, of each side."""
 
+    def only(self, rows: Sequence[int]) -> "Levels":
+        """Those of some sides, in their order."""
+        if len(rows) == len(self.hops):
+            return self
+        return Levels(self.hops[rows], self.power[rows], tuple(self.clipped[row] for row in rows))
+
 
 class LevelReader:
     """Takes a recording in, in blocks of any length. sides: which are read; steps: of the format's full scale, None of

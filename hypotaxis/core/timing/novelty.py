@@ -6,13 +6,13 @@ as loudly shows in the differences first. Correlating it with the score's moment
 lateness to about a millisecond, however loud or soft the hits are; a grid over the drift keeps long recordings sharp.
 """
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
-from hypotaxis.core.timing.levels import Levels, hop_of, levels_of
+from hypotaxis.core.timing.levels import Levels, hop_of
 from hypotaxis.core.timing.recording import Recording
 from hypotaxis.core.timing.running import highest_ending
 
@@ -73,19 +73,11 @@ class Lag:
     score: float
 
 
-def novelty(
-    recording: Recording,
-    sides: tuple[int, ...] = (0,),
-    *,
-    levels: Levels | None = None,
-    progress: Callable[[float], None] | None = None,
-) -> list[Novelty]:
-    """The curves of some sides, in one reading of the recording where the levels of these sides are not known; progress
-    is told the share that has been read."""
-    known = levels or levels_of(recording, sides, progress)
+def novelty(recording: Recording, sides: Sequence[int], levels: Levels) -> list[Novelty]:
+    """The curves of some sides, from their levels."""
     hop = hop_of(recording.rate)
     found = []
-    for side, rows, clipped in zip(sides, known.hops, known.clipped, strict=True):
+    for side, rows, clipped in zip(sides, levels.hops, levels.clipped, strict=True):
         rows = np.ascontiguousarray(rows)
         found.append(Novelty(side, _rises_of(rows), rows[0], _floor(rows[0]), hop, clipped))
     return found

@@ -26,6 +26,7 @@ from hypotaxis.records.models.session import (
     Take,
     Track,
 )
+from hypotaxis.records.models.stand import Stand
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.sync import Proof
 from hypotaxis.records.models.templates import Template
@@ -58,6 +59,7 @@ __all__ = [
     "Session",
     "Socket",
     "Sounding",
+    "Stand",
     "Studio",
     "Take",
     "Template",

@@ -28,7 +28,8 @@ from hypotaxis.records.models.work import Job
 class Session(WithUid):
     """One piece of music. tempos and meters as in core.session.tempo.TempoMap; sections: (tick, name) of named places;
     loop: a core.sync.values.LoopSetting; mix: a core.mixing.desk.Mixing; handover: a core.session.handover.Wish, {}
-    before one is changed; away: put away, not gone."""
+    before one is changed; pass_typed: how the next pass is asked for, as its form was filled in, valid or not; away:
+    put away, not gone."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="sessions")
     name = models.CharField(max_length=80)
@@ -41,6 +42,7 @@ class Session(WithUid):
     loop = models.JSONField(default=dict, blank=True)
     mix = models.JSONField(default=dict, blank=True)
     handover = models.JSONField(default=dict, blank=True)
+    pass_typed = models.TextField(blank=True)
     away = models.BooleanField(default=False)
 
     class Meta:

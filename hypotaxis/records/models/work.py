@@ -7,8 +7,8 @@ from hypotaxis.records.models.base import WithUid
 
 class Job(WithUid):
     """One piece of background work. request: what was asked for, result: what it found, both as JSON; progress 0–1;
-    remaining_s None while unknown; token: of the form that asked, so that what is sent twice is done once; attempts:
-    how often it was begun."""
+    remaining_s None while unknown; reported: when progress was stored last; token: of the form that asked, so that
+    what is sent twice is done once; attempts: how often it was begun."""
 
     WAITING, RUNNING, DONE = "waiting", "running", "done"
     CANCELLED, FAILED, INTERRUPTED = "cancelled", "failed", "interrupted"
@@ -20,6 +20,7 @@ class Job(WithUid):
     state = models.CharField(max_length=12, choices=STATES, default=WAITING)
     progress = models.FloatField(default=0.0)
     remaining_s = models.FloatField(null=True)
+    reported = models.DateTimeField(null=True)
     message = models.TextField(blank=True)
     cancel = models.BooleanField(default=False)
     request = models.JSONField(default=dict)

@@ -368,3 +368,11 @@ class PassForm(forms.Form):
                 (TO_THE_BAR, f"when {leader} starts"),
                 (UNTIL_STOP, f"when {leader} starts, until it stops"),
             ]
+
+    def asked(self) -> dict:
+        """The same as `recording.start_pass` takes it, once it is valid."""
+        chosen = {name: self.cleaned_data[name] for name in ("first_bar", "last_bar", "fast", "until_stop")}
+        chosen |= {name: self.cleaned_data[name] for name in ("reference", "led")}
+        chosen |= {name: self.cleaned_data[name] or 0 for name in ("run_in", "count_in")}
+        times = self.cleaned_data["times"]
+        return chosen | {"times": 1 if times is None else times, "place_takes": self.cleaned_data["place"]}

@@ -39,6 +39,7 @@ urlpatterns = [
     path("import/<uuid:job>/cancel/", views.importing_cancel, name="importing-cancel"),
     path("tracks/", views.tracks, name="tracks"),
     path("pass/", views.start, name="start"),
+    path("pass/settings/", views.settings, name="pass-settings"),
     path("sounds/", views.send_sounds, name="sounds"),
     path("pass/<uuid:uid>/", views.running, name="running"),
     path("pass/<uuid:uid>/cancel/", views.cancel, name="cancel"),

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from django.contrib import messages
-from django.http import Http404, QueryDict
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -40,8 +40,6 @@ from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
 from hypotaxis.steps.session.services.recalling import RecallPage
 
-PASS_DEFAULTS = {"times": 1, "run_in": 0, "count_in": 0, "led": "", "reference": "", "first_bar": "", "last_bar": ""}
-LONGEST_SETTINGS = 400
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
 
 
@@ -69,7 +67,9 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "trouble": left_over if left_over and left_over == latest else None,
         "measured": picture.measured,
         "pass_form": form,
-        "how_told": any(str(settings[name]) != str(usual) for name, usual in PASS_DEFAULTS.items() if "bar" not in name)
+        "how_told": any(
+            str(settings[name]) != str(usual) for name, usual in recording.PASS_DEFAULTS.items() if "bar" not in name
+        )
         or settings["until_stop"],
         "leader": leader,
         "broken_off": recording.reached_bar(latest) if latest and not run and not latest.accepted else None,
@@ -96,14 +96,18 @@ def _ready(here: InUse, picture: Picture, settings: dict) -> Ready | None:
 
 def _pass_settings(request, session: Session, last_bar: int) -> dict:
     """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed."""
-    uid, _, kept = request.COOKIES.get("hypotaxis-pass", "")[:LONGEST_SETTINGS].partition("?")
-    typed = QueryDict(kept if uid == str(session.uid) else "place=on")
-    settings = {name: typed.get(name, "")[:40] for name in PASS_DEFAULTS if name in typed}
-    bars = {"first_bar": 1, "last_bar": last_bar} | {name: value for name, value in settings.items() if value}
-    asked = {name: request.GET[name] for name in ("first_bar", "last_bar") if request.GET.get(name)}
-    switches = {name: typed.get(name) == "on" for name in ("place", "until_stop")}
-    fast = {"fast": request.COOKIES.get("hypotaxis-fast") == "1"}
-    return PASS_DEFAULTS | bars | asked | switches | fast
+    fast = request.COOKIES.get("hypotaxis-fast") == "1"
+    return recording.settings_of(session, last_bar, fast=fast, asked=request.GET)
+
+
+@require_POST
+def settings(request):
+    """Keep what is typed for the next pass, whatever it is: it is still there after arming a track, or elsewhere."""
+    here = in_use(request)
+    if here.session is None:
+        raise Http404
+    recording.keep_settings(here.session, request.POST)
+    return HttpResponse(status=204)
 
 
 def new(request):
@@ -351,22 +355,9 @@ def start(request):
         messages.error(request, NOBODY_LEADS if "led" in form.errors else gone if "reference" in form.errors else told)
         return redirect(back)
     chosen = form.cleaned_data
+    recording.keep_settings(here.session, request.POST)
     try:
-        run = recording.start_pass(
-            here.session,
-            here.plan,
-            first_bar=chosen["first_bar"],
-            last_bar=chosen["last_bar"],
-            fast=chosen["fast"],
-            place_takes=chosen["place"],
-            times=1 if chosen["times"] is None else chosen["times"],
-            run_in=chosen["run_in"] or 0,
-            count_in=chosen["count_in"] or 0,
-            until_stop=chosen["until_stop"],
-            reference=chosen["reference"],
-            led=chosen["led"],
-            token=request.POST.get("token", ""),
-        )
+        run = recording.start_pass(here.session, here.plan, **form.asked(), token=request.POST.get("token", ""))
     except CannotSchedule as error:
         messages.error(request, str(error))
     else:

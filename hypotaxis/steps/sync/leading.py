@@ -53,7 +53,7 @@ def tempo_in(job: Job) -> TempoIn:
     return from_json(LedNow, job.result).tempo if job.kind == "pass" else from_json(TempoIn, job.result)
 
 
-@work(KIND)
+@work(KIND, sounds=False)
 def listen(job_uid: str) -> None:
     """The task: follow the leader's clock, and keep what is known of it, until it is stopped."""
     with running(job_uid) as reporter:

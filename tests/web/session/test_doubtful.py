@@ -1,8 +1,9 @@
 """A take that holds what it should not is kept and shown, and never believed by itself; which take stands."""
 
+from django.test import Client
 from django.urls import reverse
 
-from hypotaxis.records.models import FrontPanel, Pass, Take
+from hypotaxis.records.models import FrontPanel, Pass, Session, Take
 from hypotaxis.steps.session.services import placing
 from tests.rooms import box_named
 from tests.web.base import DemoTest
@@ -77,12 +78,14 @@ class DoubtfulTest(DemoTest):
 
 class RememberedTest(DemoTest):
     def test_what_was_typed_for_the_next_pass_is_still_there(self):
-        self.client.cookies["hypotaxis-pass"] = f"{self.session.uid}?first_bar=3&last_bar=6&times=1&led="
-        form = self.client.get(reverse("session:home")).context["pass_form"]
-        kept = {"first_bar": "3", "last_bar": "6", "times": "1", "run_in": 0, "count_in": 0, "led": "", "reference": ""}
-        self.assertEqual(form.initial, kept | {"place": False, "fast": False, "until_stop": False})
-        for other in ("x", f"{self.session.uid}:3-6", "00000000-0000-0000-0000-000000000000?first_bar=3&last_bar=6"):
-            self.client.cookies["hypotaxis-pass"] = other
+        typed = {"first_bar": "3", "last_bar": "6", "times": "1", "led": "", "run_in": "x" * 99, "stray": "1"}
+        self.client.post(reverse("session:pass-settings"), typed)
+        # In any browser: it is kept with the session.
+        form = Client().get(reverse("session:home")).context["pass_form"]
+        kept = {"first_bar": "3", "last_bar": "6", "times": "1", "run_in": "x" * 40, "count_in": 0, "led": ""}
+        self.assertEqual(form.initial, kept | {"reference": "", "place": False, "fast": False, "until_stop": False})
+        for other in ("x", "%%%", "first_bar=&last_bar="):
+            Session.objects.update(pass_typed=other)
             form = self.client.get(reverse("session:home")).context["pass_form"]
             self.assertEqual((form.initial["first_bar"], form.initial["last_bar"]), (1, 16))
 

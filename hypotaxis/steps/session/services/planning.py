@@ -101,16 +101,17 @@ def move(row: PassPlan, plan: Plan, track: str, to: int) -> str:
     return f"{named[track].name} is recorded in pass {to + 1} now."
 
 
-def start(row: PassPlan) -> None:
-    """Let the worker record what waits. Raises CannotSchedule while a pass is recorded, or nothing waits."""
+def start(row: PassPlan, *, one: bool = False, again: PlannedPass | None = None) -> None:
+    """Let the worker record what waits; one: only the next pass of it; again: that pass and no other, whether it was
+    recorded or not. Raises CannotSchedule while a pass is recorded, or nothing waits."""
     _not_while_it_runs(row)
     if Pass.objects.filter(session__rig=row.session.rig, job__state__in=Job.UNFINISHED).exists():
         raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
-    if all(state_of(one) in (GOOD, FAILED) for one in row.columns.all()):
+    if again is None and all(state_of(one) in (GOOD, FAILED) for one in row.columns.all()):
         raise CannotSchedule("Every pass of this plan is done. Plan again to record them once more.")
     with transaction.atomic():
-        row.job = begin(KIND, about=str(row.session_id))
-        row.stop_after = False
+        row.job = begin(KIND, about=str(row.session_id), request={"again": str(again.uid)} if again else {})
+        row.stop_after = one
         row.save(update_fields=["job", "stop_after"])
     hand_over(row.job)
 
@@ -258,16 +259,18 @@ def run_plan(job_uid: str) -> None:
         if reporter is None:
             return
         row = PassPlan.objects.select_related("session__rig").get(job_id=job_uid)
-        columns = list(row.columns.all())
+        columns, again = list(row.columns.all()), reporter.job.request.get("again")
+        if again:
+            columns = [column for column in columns if str(column.uid) == again]
         for place, column in enumerate(columns):
-            if state_of(column) in (GOOD, FAILED):
+            if not again and state_of(column) in (GOOD, FAILED):
                 continue
             reporter.report(place / len(columns))
             _record(column, column.tracks, reporter)
-            again = [str(take.track_id) for take in last_takes(column) if _fails(take)] if row.repeat else []
-            if again:
+            failed = [str(take.track_id) for take in last_takes(column) if _fails(take)] if row.repeat else []
+            if failed:
                 _wait(row.gap_s, row, reporter)
-                _record(column, again, reporter)
+                _record(column, failed, reporter)
             row.refresh_from_db()
             left = any(state_of(one) not in (GOOD, FAILED) for one in columns[place + 1 :])
             if row.stop_after or not left:

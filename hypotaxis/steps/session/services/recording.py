@@ -7,10 +7,11 @@ and placed by work of its own, so that the next pass need not wait for it.
 
 import logging
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
+from urllib.parse import parse_qsl, urlencode
 
 import numpy as np
 from django.db import transaction
@@ -63,6 +64,10 @@ from hypotaxis.steps.session.services.placing import (
 
 log = logging.getLogger(__name__)
 
+PASS_DEFAULTS = {"times": 1, "run_in": 0, "count_in": 0, "led": "", "reference": "", "first_bar": "", "last_bar": ""}
+PASS_SWITCHES = ("place", "until_stop", "fast")
+"""What the form of the next pass holds."""
+MOST_TYPED = 40
 SHORTEST_S = 0.1
 LONG_S = 60.0
 """From so long a pass on its takes are written while it runs: a process of its own is worth its start then."""
@@ -70,6 +75,23 @@ REFERENCE_DB = -6.0
 """How loud the click is that is recorded beside a pass."""
 TO_THE_BAR, UNTIL_STOP = LED = ("led", "until stop")
 """How a pass may be led: to its last bar, or until the leader stops; "" = it begins at once."""
+
+
+def keep_settings(session: Session, typed: Mapping[str, str]) -> None:
+    """Keep what the form of the next pass holds, valid or not."""
+    kept = {name: typed[name][:MOST_TYPED] for name in (*PASS_DEFAULTS, *PASS_SWITCHES) if name in typed}
+    Session.objects.filter(uid=session.uid).update(pass_typed=urlencode(kept))
+
+
+def settings_of(session: Session, last_bar: int, *, fast: bool = False, asked: Mapping[str, str]) -> dict:
+    """What the next pass is offered with: as it was typed last for this session, otherwise all bars, placed. fast: as
+    it is usual; asked: bars that an address asks for."""
+    usual = "place=on&fast=on" if fast else "place=on"
+    typed = dict(parse_qsl(session.pass_typed or usual, keep_blank_values=True))
+    settings = {name: typed.get(name, "") for name in PASS_DEFAULTS if name in typed}
+    bars = {"first_bar": 1, "last_bar": last_bar} | {name: value for name, value in settings.items() if value}
+    bars |= {name: asked[name] for name in ("first_bar", "last_bar") if asked.get(name)}
+    return PASS_DEFAULTS | bars | {name: typed.get(name) == "on" for name in PASS_SWITCHES}
 
 
 def start_pass(

@@ -20,6 +20,8 @@ from hypotaxis.web.management.commands.worker import take_lock
 from hypotaxis.web.worker_watch import WorkerWatch
 
 HOST = "127.0.0.1"
+BEHIND_A_PROXY = {"trusted_proxy": HOST, "trusted_proxy_headers": {"x-forwarded-proto", "x-forwarded-for"}}
+"""What a proxy in front says of its visitors counts only where the owner has set one up."""
 PATIENCE = 20
 """How often, every 0.2 s, a lock that is taken is asked for again."""
 
@@ -137,4 +139,5 @@ def _serve(port: int) -> None:
         ident="Hypotaxis",
         max_request_body_size=settings.MAX_REQUEST_BYTES,
         _quiet=True,
+        **(BEHIND_A_PROXY if settings.PROXY else {}),
     )

@@ -21,6 +21,7 @@ from hypotaxis.records.studio import look_again, look_round, own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.playing_in import lay_in_rescued
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
+from hypotaxis.web.stand.keys import listen_while_idle
 
 log = logging.getLogger(__name__)
 HEAL_EVERY_S = 3.0
@@ -66,6 +67,7 @@ class Command(BaseCommand):
             look_again()
         threading.Thread(target=_heal, daemon=True).start()
         threading.Thread(target=_look_round, daemon=True).start()
+        threading.Thread(target=listen_while_idle, daemon=True).start()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
         if parent:

@@ -2,6 +2,7 @@
 import autoSubmit from "./auto-submit.js";
 import broughtIntoView from "./brought-into-view.js";
 import channelRuler from "./channel-ruler.js";
+import comeIn from "./come-in.js";
 import copying from "./copying.js";
 import dismissable from "./dismissable.js";
 import finder from "./finder.js";
@@ -24,6 +25,7 @@ import rigSheet from "./rig-sheet.js";
 import roll from "./roll.js";
 import sessionChoice from "./session-choice.js";
 import sheet from "./sheet.js";
+import stand from "./stand.js";
 import strip from "./strip.js";
 import takes from "./takes.js";
 import theme from "./theme.js";
@@ -33,6 +35,7 @@ const behaviours = {
   autoSubmit,
   broughtIntoView,
   channelRuler,
+  comeIn,
   copying,
   dismissable,
   finder,
@@ -55,6 +58,7 @@ const behaviours = {
   roll,
   sessionChoice,
   sheet,
+  stand,
   strip,
   takes,
   theme,

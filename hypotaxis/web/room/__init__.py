@@ -1,0 +1,1 @@
+"""Open to the room: off by default, one switch, nothing of it stored."""

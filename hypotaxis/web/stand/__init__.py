@@ -1,0 +1,1 @@
+"""The stand view: one thing at a time, legible from three metres, for whoever opens it."""

@@ -1,0 +1,467 @@
+"""What does the stand view show now? One answer for everyone who asks, worked out from rows alone: no studio is opened
+and no rig is loaded for it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from django.db.models import Count, Max, Q
+from django.utils import timezone
+
+from hypotaxis.core.drawing.levels import level_x
+from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.session.count import beat_at, coming_beats
+from hypotaxis.core.session.listening import Shown
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.units import clock_text, counted, stored_db, stored_level_text
+from hypotaxis.records.jobs import sounding
+from hypotaxis.records.models import Change, Instrument, Job, Pass, Patch, Rig, Session, Take, Track
+from hypotaxis.records.plan import last_bar_of, load_plan
+from hypotaxis.steps.rig.checking import KIND as CHECK
+from hypotaxis.steps.rig.checking import Checked, LineCheck
+from hypotaxis.steps.session.services import moving_on, planning, recording
+from hypotaxis.steps.session.services.planning import PlanState
+from hypotaxis.web import worker_watch
+from hypotaxis.web.stand.chosen import sound_of_stand, stand_row, stand_session
+
+METER_W = 100.0
+AIM_DB = -12.0
+"""The mark on the meters: headroom that a pass should leave (common practice)."""
+ROWS = 2
+"""Armed tracks that are shown, the loudest or clipped ones first."""
+AHEAD_S = 1.5
+"""So far ahead beats are told, so that a late answer stops no count."""
+STALE_S = 1.0
+"""What is known of where a run is may be so old to be counted on from."""
+NAMES = {
+    "pass": "Recording",
+    "pass plan": "Between two passes",
+    CHECK: "Line check",
+    "try-out": "Playing",
+    "sounding": "Sounding",
+    "playing in": "Playing in",
+    "playing freely": "Playing freely",
+    "part loop": "Looping",
+    moving_on.KIND: "Ending the pass",
+}
+
+
+@dataclass(frozen=True)
+class Button:
+    """A button's two lines, and whether it does anything now."""
+
+    name: str
+    told: str = ""
+    on: bool = True
+
+
+@dataclass(frozen=True)
+class Armed:
+    """An armed track. colour: its owner's; now, held: of METER_W; wrong: its clip, in words."""
+
+    name: str
+    colour: str
+    now: float
+    held: float
+    value: str
+    wrong: str = ""
+
+
+@dataclass(frozen=True)
+class Coming:
+    """A beat that falls in so many ms."""
+
+    in_ms: float
+    bar: str
+    beat: int
+    beats: int
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What was said last. of: about what; wrong: it asks for something."""
+
+    of: str = ""
+    told: str = ""
+    wrong: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class StandShown:
+    """All of it."""
+
+    doing: str
+    """"recording", "playing" or "", which decides the ink of the first line."""
+    title: str
+    sub: str
+    piece: str
+    """The session and its pace."""
+    bar_of: str
+    bar: str
+    beat: int
+    """0 = none."""
+    beats: int
+    coming: tuple[Coming, ...] = ()
+    time: str
+    time_of: str
+    bars: str
+    armed_of: str
+    armed: tuple[Armed, ...]
+    verdict: Verdict
+    main: Button
+    main_act: str
+    repeat: Button
+    accept: Button
+    sound: Button
+    check: Button
+    arm: Button
+    session: str = ""
+    sound_key: str = ""
+    """What is chosen, as the lists know it."""
+    tracks: tuple[str, ...] = ()
+    """Uids of those that are armed."""
+    trouble: str = ""
+    """Why nothing can be done, as long as that lasts."""
+
+
+def shown() -> StandShown:
+    """What everyone sees now."""
+    row = stand_row()
+    session = stand_session(row)
+    going = list(Job.objects.filter(kind__in=sounding(), state__in=Job.UNFINISHED).order_by("made"))
+    now = next((job for job in going if job.kind in NAMES), going[0] if going else None)
+    if session is None:
+        return _without_session(going)
+    return _Stand(session, going, now, sound_of_stand(row, session)).shown()
+
+
+class _Stand:
+    """The state of one session's stand, worked out once."""
+
+    def __init__(self, session: Session, going: Sequence[Job], now: Job | None, sound) -> None:
+        self.session, self.going, self.now, self.chosen = session, going, now, sound
+        passes = session.passes.select_related("job", "measuring", "planned__plan__job")
+        self.latest: Pass | None = passes.last()
+        self.run = self.latest if self.latest and not self.latest.job.finished else None
+        self.plan: PlanState = planning.plan_state(session)
+        self.tracks = list(session.tracks.shown().filter(armed=True, committed=False))
+        self.tempo: TempoMap = session.tempo_map
+        self.colours = dict(Instrument.objects.filter(rig=session.rig).values_list("uid", "colour"))
+
+    def shown(self) -> StandShown:
+        check = next((job for job in self.going if job.kind == CHECK), None)
+        count = self._pass_count() if self.run else self._check_count(check) if check else self._idle_count()
+        fields = count | self._words() | self._buttons() | {"verdict": self._verdict()}
+        pace = f"{self.session.name}, {self.tempo.told} BPM"
+        chosen = {"session": str(self.session.uid), "sound_key": self.chosen.key if self.chosen else ""}
+        return StandShown(**fields | chosen, piece=pace, trouble=worker_watch.trouble())
+
+    # --- what happens
+
+    def _words(self) -> dict:
+        if self.now is None:
+            told = f"for {self._next_told}" if self._next_told else "nothing armed"
+            return {"doing": "", "title": "Ready", "sub": told}
+        title = NAMES.get(self.now.kind, self.now.kind.capitalize())
+        sub = ""
+        if self.run:
+            title = self._pass_word()
+            number = self.plan.now
+            sub = (
+                f"pass {number} of {len(self.plan.states)}" if number and self.run.planned_id else str(self.run).lower()
+            )
+        elif self.now.kind == "try-out":
+            sub = Instrument.objects.filter(uid=self.now.about).values_list("name", flat=True).first() or ""
+        return {"doing": "recording" if self.run else "playing", "title": title, "sub": sub}
+
+    def _pass_word(self) -> str:
+        job, setup = self.run.job, self.run.frozen
+        if job.state == Job.WAITING:
+            return "Waits for the studio"
+        if job.progress >= 1:
+            return "Kept"
+        if setup.led_by and not job.result:
+            return f"Waits for {setup.led_by.name}"
+        if not job.progress and setup.begins != "at once":
+            return "Waits for your first note"
+        return "Counted in" if self._at_us() < self._first_us() and setup.count_in else "Recording"
+
+    @property
+    def _next_told(self) -> str:
+        if self.plan.waits and self.plan.row:
+            place = self.plan.states.index(planning.WAITS) + 1
+            return f"pass {place} of {len(self.plan.states)}"
+        return counted(len(self.tracks), "track") if self.tracks else ""
+
+    # --- where it is
+
+    def _pass_count(self) -> dict:
+        at_us, run = self._at_us(), self.run
+        bars, setup = run.tempo_map, run.frozen
+        beat = beat_at(bars, at_us, run.first_bar)
+        last = run.last_bar
+        until_us = at_us + AHEAD_S * 1e6
+        counts = not run.fast and run.job.state == Job.RUNNING and run.job.progress and not setup.led_by
+        coming = coming_beats(bars, at_us, min(until_us, self._round_ends_us()), run.first_bar) if counts else ()
+        left = run.job.remaining_s
+        left = max(0.0, run.seconds * (1 - run.job.progress)) if left is None else left
+        there = int(beat.bar) if beat.bar.isdigit() else run.first_bar
+        of = f"bar, of {last}" if run.first_bar == 1 else f"bar, from {run.first_bar} to {last}"
+        return {
+            "bar_of": "bar" if setup.open_end else of,
+            "bar": beat.bar,
+            "beat": beat.beat if run.job.progress else 0,
+            "beats": beat.beats,
+            "coming": tuple(Coming(round(one.in_ms), one.beat.bar, one.beat.beat, one.beat.beats) for one in coming),
+            "time": clock_text(run.seconds * run.job.progress if setup.open_end else left)[:-2],
+            "time_of": "so far, until you stop" if setup.open_end else "left",
+            "bars": "" if setup.open_end else counted(max(0, last - there), "bar"),
+            "armed_of": "Recorded, peak in dBFS",
+            "armed": self._levels(),
+        }
+
+    def _at_us(self) -> float:
+        """Where the run is now: where it was said to be, and as much further as has passed since."""
+        run, job, setup = self.run, self.run.job, self.run.frozen
+        if setup.led_by:
+            return float(run.tempo_map.us_at(run.tempo_map.bar_tick(run.first_bar)))
+        frame = job.progress * setup.frames
+        if job.reported and job.state == Job.RUNNING and job.progress and not run.fast:
+            frame += min(STALE_S, max(0.0, (timezone.now() - job.reported).total_seconds())) * setup.rate
+        now = next((one for one in reversed(setup.every_round) if one.start <= frame), setup.every_round[0])
+        return (now.first_sample + frame - now.start) * 1e6 / setup.rate
+
+    def _first_us(self) -> float:
+        return float(self.run.tempo_map.us_at(self.run.tempo_map.bar_tick(self.run.first_bar)))
+
+    def _round_ends_us(self) -> float:
+        return float(self.run.tempo_map.us_at(self.run.tempo_map.bar_tick(self.run.last_bar + 1)))
+
+    def _levels(self) -> tuple[Armed, ...]:
+        meters, setup = self.run.shown, self.run.frozen
+        rows = []
+        for part in setup.parts:
+            places = sorted({place for back in part.returns for place in back.columns})
+            mine = [meters[place] for place in places if place < len(meters)]
+            rows.append(self._armed(part.track_name, part.instrument, mine))
+        return _foremost(rows)
+
+    def _armed(self, name: str, instrument: str, meters: Sequence[Shown]) -> Armed:
+        level = max((one.level for one in meters), default=stored_db(float("-inf")))
+        peak = max((one.peak for one in meters), default=stored_db(float("-inf")))
+        clipped = min((one.clipped_at for one in meters if one.clipped_at >= 0), default=None)
+        wrong = "" if clipped is None else f"clipped, bar {self._bar_of(clipped)}"
+        return Armed(name, self._colour(instrument), *_bars(level, peak), stored_level_text(peak), wrong)
+
+    def _bar_of(self, frame: int) -> int:
+        setup, tempo = self.run.frozen, self.run.tempo_map
+        now = next((one for one in reversed(setup.every_round) if one.start <= frame), setup.every_round[0])
+        at_us = max(0.0, (now.first_sample + frame - now.start) * 1e6 / setup.rate)
+        return tempo.position(tempo.tick_at_us(at_us)).bar
+
+    def _colour(self, instrument: str) -> str:
+        return next((colour for uid, colour in self.colours.items() if str(uid) == instrument), "")
+
+    def _check_count(self, job: Job) -> dict:
+        checked = from_json(Checked, job.result) if job.result else Checked()
+        left = "" if job.remaining_s is None else clock_text(job.remaining_s)[:-2]
+        heard = len(checked.lines)
+        return self._idle_count() | {
+            "bar_of": "lines heard",
+            "bar": str(heard),
+            "beat": 0,
+            "time": left or "–",
+            "time_of": "left",
+            "bars": "other channels asked" if checked.probing else "",
+        }
+
+    def _idle_count(self) -> dict:
+        first, last = self._bars()
+        begins, ends = (float(self.tempo.us_at(self.tempo.bar_tick(bar))) for bar in (first, last + 1))
+        whole = first == 1 and last == last_bar_of(self.session)
+        return {
+            "bar_of": f"bar, of {last}" if whole else f"bar, from {first} to {last}",
+            "bar": str(first),
+            "beat": 0,
+            "beats": self.tempo.beats_in_bar(first),
+            "time": clock_text((ends - begins) / 1e6)[:-2],
+            "time_of": "for the pass",
+            "bars": counted(last - first + 1, "bar"),
+            "armed_of": "Armed, peak of the last take in dBFS",
+            "armed": self._armed_rows(),
+        }
+
+    def _bars(self) -> tuple[int, int]:
+        last = last_bar_of(self.session)
+        if self.plan.waits and self.plan.row:
+            return self.plan.row.first_bar, min(last, self.plan.row.last_bar)
+        typed = recording.settings_of(self.session, last, asked={})
+        first, until = (_whole(typed[name], usual) for name, usual in (("first_bar", 1), ("last_bar", last)))
+        return (first, until) if 1 <= first <= until <= last else (1, last)
+
+    def _armed_rows(self) -> tuple[Armed, ...]:
+        rows = self.tracks
+        if self.plan.waits and self.plan.row:
+            column = list(self.plan.row.columns.all())[self.plan.states.index(planning.WAITS)]
+            rows = list(Track.objects.filter(uid__in=column.tracks))
+        takes = Take.objects.filter(track__in=rows, kept=True, beside=False).order_by("number")
+        peaks = {take.track_id: take for take in takes.only("track_id", "peak_db", "clipped")}
+        found = []
+        for track in rows:
+            take = peaks.get(track.uid)
+            peak = stored_db(float("-inf")) if take is None or take.peak_db is None else take.peak_db
+            wrong = "clipped" if take and take.clipped else ""
+            value = stored_level_text(peak) if take else "–"
+            found.append(Armed(track.name, self._colour(track.instrument_uid), 0.0, _bars(peak, peak)[1], value, wrong))
+        return _foremost(found)
+
+    # --- what was said last
+
+    def _verdict(self) -> Verdict:
+        checks = Job.objects.filter(kind=CHECK, about=str(self.session.rig_id), state=Job.DONE)
+        check = checks.order_by("-made").first()
+        if check and (self.latest is None or check.made > self.latest.job.made):
+            changes = Change.objects.filter(rig=self.session.rig_id)
+            stands = changes.aggregate(last=Max("pk"), undone=Count("pk", filter=Q(undone=True)))
+            return _checked(str(self.session.rig_id), str(check.uid), *stands.values())
+        return self._pass_verdict() if self.latest else Verdict("", "No pass has been recorded yet.")
+
+    def _pass_verdict(self) -> Verdict:
+        run = self.latest
+        if self.run:
+            before = self.session.passes.filter(number__lt=run.number).select_related("job", "measuring").last()
+            if before is None:
+                return Verdict("", "The first pass of this session.")
+            run = before
+        takes = list(run.takes.kept().filter(beside=False).select_related("track", "run__session"))
+        names = ", ".join(dict.fromkeys(take.track.name for take in takes))
+        of = f"Pass {run.number}{f', {names}' if names else ''}"
+        move = moving_on.waiting_move(run)
+        if move and move.state == Job.FAILED:
+            return Verdict(of, move.message, True)
+        if move and not move.finished:
+            return Verdict(
+                of, "Repeated as soon as it has ended." if move.request["move"] == "repeat" else "It stands."
+            )
+        if run.job.state in (Job.FAILED, Job.INTERRUPTED):
+            return Verdict(of, f"{run.job.message} Repeat it?", True)
+        if not takes:
+            return Verdict(of, "Nothing was kept of it. Repeat it?", True)
+        if run.measuring and not run.measuring.finished:
+            return Verdict(of, "Being measured.")
+        if run.accepted:
+            return Verdict(of, "It stands.")
+        return _of_takes(of, takes)
+
+    # --- what can be pressed
+
+    def _buttons(self) -> dict:
+        busy, run, latest = self.now is not None, self.run, self.latest
+        again = f"pass {latest.number}" if latest else "a pass"
+        leaves = run and run.job.progress < 1
+        return self._main() | {
+            "repeat": Button("Repeat", "from the top" if run else again, bool(latest) and (bool(leaves) or not busy)),
+            "accept": Button(
+                "Accept",
+                "ends it, lets it stand" if run else f"{again} as it is",
+                bool(latest) and (bool(leaves) or not (busy or latest.accepted)),
+            ),
+            "sound": self._sound(busy),
+            "check": Button("Line check", "when stopped" if busy else "plays every line", not busy),
+            "arm": Button("Choose", on=self.run is None),
+            "tracks": tuple(str(track.uid) for track in self.tracks),
+        }
+
+    def _main(self) -> dict:
+        if self.now is not None:
+            told = "ends the pass" if self.run else "ends what plays"
+            return {"main": Button("Stop", told), "main_act": "stop"}
+        if self.plan.waits and self.plan.row:
+            column = list(self.plan.row.columns.all())[self.plan.states.index(planning.WAITS)]
+            names = ", ".join(Track.objects.filter(uid__in=column.tracks).values_list("name", flat=True))
+            place = self.plan.states.index(planning.WAITS) + 1
+            return {"main": Button("Record", f"pass {place}: {names}"), "main_act": "record"}
+        names = ", ".join(track.name for track in self.tracks)
+        told = names or "choose a track first"
+        return {"main": Button("Record", told, bool(names)), "main_act": "record"}
+
+    def _sound(self, busy: bool) -> Button:
+        if self.chosen is None:
+            return Button("No instrument", "define one on its page", False)
+        patch = Patch.objects.filter(uid=self.chosen.patch).first() if self.chosen.patch else None
+        name = patch.name if patch else "No sound named"
+        told = f"{self.chosen.name}, {patch.number}" if patch else self.chosen.name
+        alone = self.now is None or self.now.kind == "try-out"
+        return Button(name, told, alone or not busy)
+
+
+def _without_session(going: Sequence[Job]) -> StandShown:
+    off = Button("Repeat", "", False), Button("Accept", "", False)
+    return StandShown(
+        doing="playing" if going else "",
+        title="No session",
+        sub="",
+        piece="",
+        bar_of="bar",
+        bar="–",
+        beat=0,
+        beats=4,
+        time="–",
+        time_of="",
+        bars="",
+        armed_of="",
+        armed=(),
+        verdict=Verdict("", "There is no session yet. Begin one, or import a file, on the Session step."),
+        main=Button("Stop", "ends what plays") if going else Button("Record", "a session is missing", False),
+        main_act="stop" if going else "record",
+        repeat=off[0],
+        accept=off[1],
+        sound=Button("No instrument", "", False),
+        check=Button("Line check", "plays every line", not going),
+        arm=Button("Choose", on=False),
+        trouble=worker_watch.trouble(),
+    )
+
+
+def _bars(level: float, peak: float) -> tuple[float, float]:
+    return level_x(level, METER_W), level_x(peak, METER_W)
+
+
+def _foremost(rows: Sequence[Armed]) -> tuple[Armed, ...]:
+    return tuple(sorted(rows, key=lambda one: (not one.wrong, -one.held))[:ROWS])
+
+
+def _whole(text: object, usual: int) -> int:
+    try:
+        return int(str(text))
+    except ValueError:
+        return usual
+
+
+def _of_takes(of: str, takes: Sequence[Take]) -> Verdict:
+    """What the takes of a pass that is measured say, the worst first."""
+    for take in takes:
+        if trouble := planning.trouble_of(take):
+            return Verdict(of, f"{take.track.name}: {trouble.rstrip('.')}. Repeat it, or accept it?", True)
+    heard = [take.measured for take in takes if take.measured]
+    found, asked = (sum(getattr(one, name) for one in heard) for name in ("matched", "looked_for"))
+    placed = "Placed." if all(take.placement is not None for take in takes) else "Not all of it is placed."
+    return Verdict(of, f"{placed} {found} of {asked} notes heard." if heard else placed)
+
+
+@lru_cache(maxsize=4)
+def _checked(rig: str, job: str, *_: int | None) -> Verdict:
+    """What a line check that has ended says; the rest of what it is asked with says that the plan stands as it did."""
+    row, owner = Job.objects.get(uid=job), Rig.objects.get(uid=rig)
+    found = from_json(Checked, row.result) if row.result else Checked()
+    of = f"Line check, {counted(len(found.lines), 'line')}"
+    check = LineCheck(owner, load_plan(owner))
+    wrong = [check.verdicts[key] for key in check.differing]
+    if not wrong:
+        return Verdict(of, "Every line came home as planned.")
+    first, more = wrong[0], len(wrong) - 1
+    cause = f" Likeliest: {first.causes[0].told}" if first.causes else ""
+    others = f" {counted(more, 'other line')} too." if more else ""
+    told = f"{first.told[:1].lower()}{first.told[1:].rstrip('.')}."
+    return Verdict(of, f"{first.line.name}: {told}{cause}{others}", True)
