@@ -5,7 +5,7 @@ const browser = Object.fromEntries(
   ["window", "document", "location", "history", "fetch", "setTimeout", "clearTimeout", "localStorage", "sessionStorage", "URL", "FormData",
     "URLSearchParams", "CSS", "Event", "CustomEvent", "XMLHttpRequest", "matchMedia", "AbortController", "DOMParser",
     "requestAnimationFrame", "cancelAnimationFrame", "setInterval", "clearInterval", "Audio", "AudioContext", "OscillatorNode", "GainNode", "HTMLElement", "console", "getComputedStyle", "Alpine", "File",
-    "DataTransfer", "DOMPoint", "MouseEvent", "navigator", "getSelection", "performance", "innerHeight", "addEventListener"].map((name) => [name, "readonly"]),
+    "DataTransfer", "DOMPoint", "MouseEvent", "navigator", "getSelection", "performance", "crypto", "innerHeight", "addEventListener"].map((name) => [name, "readonly"]),
 );
 
 module.exports = [
