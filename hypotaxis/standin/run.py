@@ -157,6 +157,7 @@ class Run:
         echoed = []
         for message in self._hands.until(until_ns):
             self._receive(message)
+            self._sound_in_itself(message)
             for out in self.echo(message):
                 echoed.append(replace(out, time_ns=out.time_ns + HOST_NS))
                 self._queue(echoed[-1])
@@ -186,6 +187,16 @@ class Run:
         for uid, unit in self.desk.units.items():
             unit.hear(self._due(uid, until_ns), until_s)
         return tuple(echoed)
+
+    def _sound_in_itself(self, message: Message) -> None:
+        """A key of a box whose local control is on."""
+        uid = self.desk.ends[message.port][0].uid
+        panel = self.desk.panels[uid]
+        if uid in self.desk.units and panel.local:
+            # Inside the box keys go to its first part, on whatever channel they leave it.
+            status = status_of(kind_of(message.data[0]), panel.channels[0] if panel.channels else 1)
+            heard = Heard(message.time_ns, status, tuple(message.data[1:]))
+            heappush(self._arriving[uid], (message.time_ns, self._next(), heard))
 
     def _queue(self, message: Message) -> None:
         # What is handed over late leaves at once.
@@ -324,10 +335,9 @@ class _Hands:
         self._ports = [
             name
             for name, (box, end) in desk.ends.items()
-            if desk.panels[box.uid].demo
+            if (desk.panels[box.uid].demo if column_of(box.shape) == "hands" else desk.panels[box.uid].played)
             and not desk.panels[box.uid].follows_click
             and not desk.panels[box.uid].off
-            and column_of(box.shape) == "hands"
             and host_direction(box, end) == "in"
         ]
         self._from_s = PHRASE_FROM_S

@@ -91,6 +91,10 @@ class FrontPanel:
     """It leads: sends clock at this tempo, and someone presses its start key; 0 = it follows."""
     leads_bars: int = 0
     """After how many bars of 4/4 someone stops it; 0 = it goes on."""
+    local: bool = False
+    """What is played on it sounds in it, whatever the computer does."""
+    played: bool = False
+    """Somebody presses its keys, of a box that both plays and sounds."""
     dumps: str = ""
     """How it lets its memory out, one of memory.DUMPS; "" = as its kind does."""
     sends_memory: bool = False

@@ -20,6 +20,7 @@ from hypotaxis.web.studio_startup import front_panels
 
 LEADS = ("leads_bpm", "leads_bars")
 NUMBERS = ("program", "swings_ticks")
+KEYS = ("local", "played")
 MEMORY = ("dumps", "sends_memory")
 PATTERN = ("pattern_bars", "ignores", "loses")
 
@@ -31,6 +32,8 @@ class PanelForm(forms.Form):
     omni = forms.BooleanField(label="Omni: answers on every channel", required=False)
     hears = forms.ChoiceField(label="Takes notes from", choices=[(name, name) for name in HEARS])
     demo = forms.BooleanField(label="Plays its own demo", required=False)
+    local = forms.BooleanField(label="Local control: its own keys sound in it", required=False)
+    played = forms.BooleanField(label="Someone plays a phrase on its keys", required=False)
     to_the_click = forms.BooleanField(label="Someone plays on it to the click, as he hears it", required=False)
     sequences = forms.BooleanField(
         label="It steps by itself to the click: sixteenths, and quarters on channel 2", required=False
@@ -77,6 +80,7 @@ class PanelForm(forms.Form):
             "omni",
             "hears",
             "demo",
+            *KEYS,
             "to_the_click",
             "sequences",
             "steps",
@@ -114,6 +118,8 @@ class PanelForm(forms.Form):
             )
         if is_interface(box.shape) or not _sends(box):
             gone += LEADS
+        if hands or not panel.channels or not _has_keys(box):
+            gone += KEYS
         for name in gone:
             del self.fields[name]
         if hands:
@@ -171,6 +177,11 @@ class PanelForm(forms.Form):
         if self.gains:
             values["gains"] = {label: self.cleaned_data[name] or 0.0 for name, label in self.gains.items()}
         return values | {"channels": [self.cleaned_data[name] for name in self.parts]}
+
+
+def _has_keys(box: Box) -> bool:
+    """Whether it is played as well as it sounds."""
+    return any(one.duty.startswith("played from") for one in box.sockets)
 
 
 def _sends(box: Box) -> bool:

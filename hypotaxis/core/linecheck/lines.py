@@ -9,6 +9,8 @@ import numpy as np
 from hypotaxis.core.midi.messages import note_off, note_on
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
+from hypotaxis.core.rig.shapes import is_interface
+from hypotaxis.core.rig.trips import heard_from
 from hypotaxis.core.studio import Message, Sound
 
 QUIET_S, NOTE_S, SLOT_S = 0.15, 0.25, 0.95
@@ -100,6 +102,30 @@ def probes_of(lines: Sequence[Line]) -> tuple[Slot, ...]:
     """Each line on all the channels that are not its own."""
     asked = [(line, channel) for line in lines for channel in range(1, 17) if channel != line.channel]
     return tuple(_slot(line, number * PROBE_S, PROBE_S, channel) for number, (line, channel) in enumerate(asked))
+
+
+def slots_on(lines: Sequence[tuple[Line, int]]) -> tuple[Slot, ...]:
+    """Lines one after the other, each on this channel instead of its own."""
+    return tuple(_slot(line, number * SLOT_S, SLOT_S, channel) for number, (line, channel) in enumerate(lines))
+
+
+def free_channel(plan: Plan, line: Line) -> int:
+    """A channel of a line's port on which nothing that hears it is meant to listen; 0 where there is none."""
+    there = [one for one in heard_from(plan.rig, line.send) if not is_interface(plan.rig.box(one.box).shape)]
+    meant: dict[str, set[int]] = {}
+    for instrument in plan.instruments:
+        for seat in instrument.seats:
+            for one in heard_from(plan.rig, seat.send):
+                if one.box == instrument.box:
+                    meant.setdefault(one.box, set()).add(one.channels[seat.channel - 1])
+    return next(
+        (
+            channel
+            for channel in range(16, 0, -1)
+            if all(one.channels[channel - 1] not in meant.get(one.box, set()) for one in there)
+        ),
+        0,
+    )
 
 
 def _slot(line: Line, begins_s: float, lasts_s: float, channel: int) -> Slot:

@@ -15,7 +15,7 @@ from hypotaxis.records.models.work import Job
 class Proof(WithUid):
     """One proof of a box. port: uid of the port its clock came from; fast: faster than real time, on the stand-in;
     context: what it depends on, as it was then (steps.sync.proving); result: a core.sync.proof.Proof, None until it
-    is there."""
+    is there; own_time: it played, and not in the clock's time."""
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="proofs")
     session = models.ForeignKey(Session, on_delete=models.CASCADE, related_name="proofs")
@@ -26,6 +26,7 @@ class Proof(WithUid):
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="proof")
     context = models.JSONField(default=dict)
     result = models.JSONField(null=True)
+    own_time = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-made"]

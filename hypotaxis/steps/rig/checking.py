@@ -7,7 +7,8 @@ from functools import cached_property
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.linecheck.hearing import LineHeard
-from hypotaxis.core.linecheck.lines import Line, lines_of, probes_of, slots_of
+from hypotaxis.core.linecheck.lines import SLOT_S, Line, lines_of, probes_of, slots_of, slots_on
+from hypotaxis.core.linecheck.panel import omni_asked, omni_found
 from hypotaxis.core.linecheck.playing import play
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, FROM_OUTSIDE, Verdict, verdicts
 from hypotaxis.core.plan import Plan
@@ -50,12 +51,29 @@ class CheckedLine:
 
 
 @dataclass(frozen=True)
+class OmniHeard:
+    """Whether a box (uid) answered on a channel on which nothing is meant to listen. day: when, ISO 8601."""
+
+    box: str
+    on: bool
+    channel: int
+    day: str
+
+    @property
+    def told(self) -> str:
+        """In a sentence."""
+        return f"It {'answers' if self.on else 'stays silent'} on channel {self.channel}, which is nobody's."
+
+
+@dataclass(frozen=True)
 class Checked:
-    """A check, as far as it is. now: key of the line that sounds; probing: other channels are asked."""
+    """A check, as far as it is. now: key of the line that sounds; probing: other channels are asked; omni: what boxes
+    did on a channel that is nobody's."""
 
     lines: tuple[CheckedLine, ...] = ()
     now: str = ""
     probing: bool = False
+    omni: tuple[OmniHeard, ...] = ()
 
 
 class LineCheck:
@@ -152,15 +170,18 @@ def check_lines(job_uid: str) -> None:
         rig = Rig.objects.get(uid=reporter.job.about)
         plan, wish = load_plan(rig), from_json(Wish, reporter.job.request)
         before = Job.objects.filter(kind=KIND, about=str(rig.uid)).exclude(uid=job_uid).order_by("-made").first()
-        rows = {one.key: one for one in from_json(Checked, before.result).lines} if before and before.result else {}
+        kept = from_json(Checked, before.result) if wish.only and before and before.result else Checked()
         check = LineCheck(rig, plan)
         with studio_for(plan) as studio:
-            _Run(check, studio, wish, reporter, rows if wish.only else {}).go()
+            _Run(check, studio, wish, reporter, kept).go()
 
 
 class _Run:
-    def __init__(self, check: LineCheck, studio: Studio, wish: Wish, reporter: Reporter, rows: dict) -> None:
-        self.check, self.studio, self.wish, self.reporter, self.rows = check, studio, wish, reporter, rows
+    def __init__(self, check: LineCheck, studio: Studio, wish: Wish, reporter: Reporter, kept: Checked) -> None:
+        """kept: of the check before, where only some lines are heard again."""
+        self.check, self.studio, self.wish, self.reporter = check, studio, wish, reporter
+        self.rows = {one.key: one for one in kept.lines}
+        self.omni = {one.box: one for one in kept.omni}
         there = set(studio.inputs())
         sockets = [socket for _, socket in return_sockets(check.plan.rig)]
         self.inputs = [(one.uid, one.system_name) for one in sockets if one.system_name in there]
@@ -186,8 +207,17 @@ class _Run:
         for slot, heard in self._played(probes):
             if heard and set(heard.moved) & set(slot.line.inputs) and not self.rows[slot.line.key].answers_on:
                 self.rows[slot.line.key] = replace(self.rows[slot.line.key], answers_on=slot.channel)
-            self.reporter.report(0.8 + 0.2 * slot.begins_s / probes[-1].ends_s)
+            self.reporter.report(0.8 + 0.1 * slot.begins_s / probes[-1].ends_s)
+        self._ask_omni(lines)
         self._judge()
+
+    def _ask_omni(self, lines: Sequence[Line]) -> None:
+        """A note on each port on a channel that is nobody's: who answers listens to more than its own."""
+        asked, day = omni_asked(self.check.plan, lines), self.reporter.job.made.isoformat()
+        for slot, heard in self._played(slots_on(asked)):
+            answered = omni_found(self.check.plan, lines, slot.line, slot.channel, heard.moved) if heard else {}
+            self.omni |= {box: OmniHeard(box, on, slot.channel, day) for box, on in answered.items()}
+            self.reporter.report(0.9 + 0.1 * slot.begins_s / max(1.0, SLOT_S * len(asked)))
 
     def _hear(self, lines: Sequence[Line], begins: float, ends: float) -> None:
         """Play lines one after the other; begins, ends: shares of the whole work."""
@@ -223,5 +253,5 @@ class _Run:
         self._keep("")
 
     def _keep(self, now: str, *, probing: bool = False) -> None:
-        found = Checked(tuple(self.rows.values()), now, probing)
+        found = Checked(tuple(self.rows.values()), now, probing, tuple(self.omni.values()))
         Job.objects.filter(uid=self.reporter.job.uid).update(result=to_json(found))

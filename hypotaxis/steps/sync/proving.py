@@ -7,7 +7,7 @@ from dataclasses import asdict, replace
 import numpy as np
 from django.db import transaction
 
-from hypotaxis.core.errors import CannotSchedule, StudioTrouble
+from hypotaxis.core.errors import CannotSchedule, StudioTrouble, WrongScore
 from hypotaxis.core.formats.plain import as_lists, to_json
 from hypotaxis.core.midi.messages import note_off, note_on
 from hypotaxis.core.plan import Instrument, Plan
@@ -106,7 +106,11 @@ def record_proof(job_uid: str) -> None:
         box = plan.rig.box(row.box_uid)
         if box is None:
             raise CannotSchedule("The box is gone.")
-        found = _proved(row, plan, box, reporter)
+        try:
+            found = _proved(row, plan, box, reporter)
+        except WrongScore:
+            Proof.objects.filter(uid=row.uid).update(own_time=True)
+            raise
         Proof.objects.filter(uid=row.uid).update(result=to_json(found))
 
 

@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from hypotaxis.core.errors import CannotSchedule, DoesNotFit
 from hypotaxis.core.findings.rules import check as check_rules
 from hypotaxis.core.linecheck.lines import SLOT_S, Line
+from hypotaxis.core.linecheck.panel import omni_asked
 from hypotaxis.core.linecheck.verdicts import Verdict
 from hypotaxis.core.midi.scales import note_name
 from hypotaxis.core.rig.trips import return_sockets
@@ -95,7 +96,7 @@ def _context(here: InUse, request) -> dict:
         "wrong": wrong,
         "again": ",".join(wrong),
         "left_s": round(SLOT_S * (len(check.lines) - heard)),
-        "seconds": round(SLOT_S * len(check.lines)),
+        "seconds": round(SLOT_S * (len(check.lines) + len(omni_asked(here.plan, check.lines)))),
         "simulated": here.plan.studio_kind == STAND_IN,
     }
 
