@@ -8,13 +8,16 @@ import numpy as np
 
 from tests.core.linecheck.desks import checked, planted, sound_desk
 
+BOXES = (3, 21)
+"""From so many to one less."""
+
 
 def figures(desks: int) -> dict:
     """Of so many desks with a mistake, and a third as many without."""
     right = first = among = apart = 0
     for seed in range(desks):
         rng = np.random.default_rng(seed)
-        one = planted(rng, int(rng.integers(3, 9)))
+        one = planted(rng, int(rng.integers(*BOXES)))
         found = [verdict for verdict in checked(one) if not verdict.fine and verdict.kind in one.kinds]
         causes = [[cause.told for cause in verdict.causes] for verdict in found]
         right += bool(found)
@@ -25,7 +28,7 @@ def figures(desks: int) -> dict:
     alarms = 0
     for seed in range(sound):
         rng = np.random.default_rng(1_000_000 + seed)
-        alarms += any(not one.fine for one in checked(sound_desk(rng, int(rng.integers(3, 9)))))
+        alarms += any(not one.fine for one in checked(sound_desk(rng, int(rng.integers(*BOXES)))))
     shares = {"right class": right / desks, "among three": among / desks, "first, told apart": first / max(1, apart)}
     return {"desks": desks, **shares, "sound desks": sound, "false alarms": alarms}
 

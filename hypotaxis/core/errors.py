@@ -97,6 +97,10 @@ class StudioTrouble(HypotaxisError):
     """The studio refuses or has failed."""
 
 
+class RoutingLoop(StudioTrouble):
+    """What leaves comes back and leaves again."""
+
+
 class PortMissing(StudioTrouble):
     """A port or an input the studio does not report."""
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from hypotaxis.core.findings.finding import Fix
 from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard, other_sound
 from hypotaxis.core.linecheck.lines import Line
+from hypotaxis.core.linecheck.questions import Question, Said, Silent, ask
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.change import set_instrument, set_loop
 from hypotaxis.core.rig.trips import heard_from, returns_text, way_home
@@ -53,6 +54,8 @@ class Verdict:
     kind: str
     told: str
     causes: tuple[Cause, ...] = ()
+    question: Question | None = None
+    """What the person could say next."""
 
     @property
     def fine(self) -> bool:
@@ -77,13 +80,15 @@ def verdicts(
     answers_on: Mapping[str, int] | None = None,
     good: Mapping[str, LineHeard] | None = None,
     away: Mapping[str, Sequence[str]] | None = None,
+    replied: Mapping[str, bool] | None = None,
+    told: Mapping[str, Mapping[str, bool]] | None = None,
 ) -> tuple[Verdict, ...]:
     """Of all lines that were asked for. By their keys: answers_on: the channel on which a silent one was found; good:
-    what its last good check heard; away: system names that were not there, so that it was not played."""
+    what its last good check heard; away: system names that were not there, so that it was not played; replied: whether
+    a silent one's box told who it is; told: what the person answered (see `questions`)."""
     away = away or {}
-    desk = _Desk(
-        plan, {line: one for line, one in heard.items() if not away.get(line.key)}, answers_on or {}, good or {}
-    )
+    there = {line: one for line, one in heard.items() if not away.get(line.key)}
+    desk = _Desk(plan, there, answers_on or {}, good or {}, replied or {}, told or {})
     return tuple(
         _away(line, heard[line], away[line.key]) if away.get(line.key) else desk.verdict(line) for line in heard
     )
@@ -99,8 +104,9 @@ def _away(line: Line, found: LineHeard, names: Sequence[str]) -> Verdict:
 
 
 class _Desk:
-    def __init__(self, plan, heard, answers_on, good) -> None:
+    def __init__(self, plan, heard, answers_on, good, replied, told) -> None:
         self.plan, self.heard, self.answers_on, self.good = plan, heard, answers_on, good
+        self.replied, self.told = replied, told
 
     def text(self, uids: Sequence[str]) -> str:
         return returns_text(self.plan.rig, tuple(uids))
@@ -250,7 +256,29 @@ class _Desk:
             told = f"Cannot be told: at {self.text(line.inputs)} {_noise(loud)} sounds all the time."
             return Verdict(line, found, NOISY, told, self._why_noisy(line))
         told = "Silent: nothing came home anywhere."
-        return Verdict(line, found, SILENT, told, (*self._on_the_sheet(line, box), *self._why_silent(line, box))[:3])
+        known = self.replied.get(line.key)
+        if known is not None:
+            told += f" {box} told who it is when it was asked." if known else f" {box} did not answer who it is."
+        next_ = ask(self._as_asked(line, box), self.told.get(line.key, {}))
+        by_answers = [Cause(f"By your answers: {next_.told}", next_.desk)] if isinstance(next_, Said) else []
+        causes = (*by_answers, *self._on_the_sheet(line, box), *self._why_silent(line, box))[:3]
+        return Verdict(line, found, SILENT, told, causes, next_ if isinstance(next_, Question) else None)
+
+    def _as_asked(self, line: Line, box: str) -> Silent:
+        """What is known of a silent line before anything is asked of the person."""
+        if line.is_effect:
+            return Silent(box, "", self.text(line.inputs), is_effect=True)
+        others = [one for one in self.heard if one is not line and one.send == line.send]
+        leaves = any(self.heard[one].moved for one in others)
+        arrives = bool(self.replied.get(line.key)) or self._passes_on(line)
+        arrives = arrives or any(one.box == line.box and self.heard[one].moved for one in others)
+        return Silent(box, self._send(line), self.text(line.inputs), leaves=leaves, arrives=arrives)
+
+    def _passes_on(self, line: Line) -> bool:
+        """Whether a box behind it in its chain answered."""
+        order = list(dict.fromkeys(reached.box for reached in heard_from(self.plan.rig, line.send)))
+        behind = order[order.index(line.box) + 1 :] if line.box in order else []
+        return any(one.box in behind and one.send == line.send and self.heard[one].moved for one in self.heard)
 
     def _on_the_sheet(self, line: Line, box: str):
         """What the plan itself says is open."""
@@ -292,7 +320,7 @@ class _Desk:
         place = order.index(line.box) if line.box in order else 0
         before = [one for one in order[:place] if one in asked]
         behind = [one for one in order[place + 1 :] if one in asked]
-        if set(behind) & answered:
+        if self.replied.get(line.key) or self._passes_on(line):
             # Notes pass through it, so it is on and cabled; its channels have been asked.
             return [audio, Cause(f"{box}'s volume is down.", f"Turn {box} all the way up.")]
         if before and before[-1] not in answered:
@@ -302,7 +330,7 @@ class _Desk:
                 f"Mend {self.name(first)} first, then check {line.name} again.",
             )
             return [stops, way, off]
-        if behind or (asked and not answered):
+        if behind or (asked and not answered) or self.replied.get(line.key) is False:
             return [way, off, audio]
         return [audio, off, way]
 

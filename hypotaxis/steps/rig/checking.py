@@ -4,23 +4,26 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from django.db import transaction
+
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.linecheck.checked import Checked, CheckedLine, OmniHeard
 from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.lines import SLOT_S, Line, lines_of, probes_of, slots_of, slots_on
 from hypotaxis.core.linecheck.panel import omni_asked, omni_found
-from hypotaxis.core.linecheck.playing import play
-from hypotaxis.core.linecheck.verdicts import AS_PLANNED, FROM_OUTSIDE, Verdict, verdicts
+from hypotaxis.core.linecheck.playing import ask_identity, play
+from hypotaxis.core.linecheck.verdicts import AS_PLANNED, FROM_OUTSIDE, SILENT, Verdict, verdicts
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.studio import Studio
 from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, work
 from hypotaxis.records.lateness import known_latenesses
+from hypotaxis.records.line_checks import KIND
 from hypotaxis.records.models import Job, Pass, Rig
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
 
-KIND = "line check"
 KEPT = 12
 """How many checks of a rig are kept, the newest."""
 MOST_PROBED = 6
@@ -33,47 +36,6 @@ class Wish:
 
     only: tuple[str, ...] = ()
     fast: bool = False
-
-
-@dataclass(frozen=True)
-class CheckedLine:
-    """What was heard of a line. kind: what it was told to be then; answers_on: the channel on which it was found, 0 =
-    none; day: when, ISO 8601; away: system names that were not there, so that it was not played; first:
-    what it was told at first, where it was heard twice and that was another thing."""
-
-    key: str
-    heard: LineHeard
-    kind: str = ""
-    answers_on: int = 0
-    day: str = ""
-    away: tuple[str, ...] = ()
-    first: str = ""
-
-
-@dataclass(frozen=True)
-class OmniHeard:
-    """Whether a box (uid) answered on a channel on which nothing is meant to listen. day: when, ISO 8601."""
-
-    box: str
-    on: bool
-    channel: int
-    day: str
-
-    @property
-    def told(self) -> str:
-        """In a sentence."""
-        return f"It {'answers' if self.on else 'stays silent'} on channel {self.channel}, which is nobody's."
-
-
-@dataclass(frozen=True)
-class Checked:
-    """A check, as far as it is. now: key of the line that sounds; probing: other channels are asked; omni: what boxes
-    did on a channel that is nobody's."""
-
-    lines: tuple[CheckedLine, ...] = ()
-    now: str = ""
-    probing: bool = False
-    omni: tuple[OmniHeard, ...] = ()
 
 
 class LineCheck:
@@ -120,6 +82,10 @@ class LineCheck:
         """What a line was told at first, where it was heard twice and that was another thing."""
         return next((one.first for one in self.checked.lines if one.key == line.key), "")
 
+    def answered(self, line: Line) -> bool:
+        """Whether the person has answered anything of a line."""
+        return any(one.key == line.key and one.told for one in self.checked.lines)
+
     @property
     def differing(self) -> list[str]:
         """Keys of the lines that are not as planned."""
@@ -133,7 +99,9 @@ def _verdicts(
     heard = {line: rows[line.key].heard for line in lines if line.key in rows}
     answers = {one.key: one.answers_on for one in checked if one.answers_on}
     before, away = {key: one.heard for key, one in good.items()}, {one.key: one.away for one in checked}
-    return verdicts(plan, heard, answers_on=answers, good=before, away=away)
+    replied = {one.key: one.replied for one in checked if one.replied is not None}
+    told = {one.key: one.told for one in checked}
+    return verdicts(plan, heard, answers_on=answers, good=before, away=away, replied=replied, told=told)
 
 
 def start(rig: Rig, plan: Plan, wish: Wish, *, token: str = "") -> Job:
@@ -155,6 +123,20 @@ def stop(rig: Rig) -> None:
     job = newest(KIND, str(rig.uid))
     if job and not job.finished:
         ask_to_cancel(str(job.uid))
+
+
+@transaction.atomic
+def answer(rig: Rig, key: str, question: str, yes: bool | None) -> None:
+    """Keep what the person answered of a line in the newest check; yes None: all of that line is forgotten."""
+    job = newest(KIND, str(rig.uid))
+    if job is None or not job.finished or not job.result:
+        return
+    found = from_json(Checked, job.result)
+    rows = [
+        replace(one, told={} if yes is None else {**one.told, question: yes}) if one.key == key else one
+        for one in found.lines
+    ]
+    Job.objects.filter(uid=job.uid).update(result=to_json(replace(found, lines=tuple(rows))))
 
 
 def _wanted(lines: Sequence[Line], wish: Wish) -> list[Line]:
@@ -195,7 +177,9 @@ class _Run:
             return
         self.reporter.whole_s = slots_of(lines)[-1].ends_s
         self._hear(lines, 0.0, 0.7)
-        at_first = {one.line.key: one for one in self._said() if one.kind in FROM_OUTSIDE and one.line in lines}
+        # What was silent may have slept: the first note wakes it.
+        doubted = FROM_OUTSIDE | {SILENT}
+        at_first = {one.line.key: one for one in self._said() if one.kind in doubted and one.line in lines}
         self._hear([line for line in lines if line.key in at_first], 0.7, 0.8)
         for one in self._said():
             before = at_first.get(one.line.key)
@@ -208,8 +192,19 @@ class _Run:
             if heard and set(heard.moved) & set(slot.line.inputs) and not self.rows[slot.line.key].answers_on:
                 self.rows[slot.line.key] = replace(self.rows[slot.line.key], answers_on=slot.channel)
             self.reporter.report(0.8 + 0.1 * slot.begins_s / probes[-1].ends_s)
+        self._ask_who(silent)
         self._ask_omni(lines)
         self._judge()
+
+    def _ask_who(self, silent: Sequence[Line]) -> None:
+        """Ask boxes that did not sound and have told before who they are."""
+        boxes = {line: self.check.plan.rig.box(line.box) for line in silent}
+        known = [line for line in silent if boxes[line] and boxes[line].identity]
+        ports = list(dict.fromkeys(line.port for line in known))
+        answers = ask_identity(self.studio, ports, fast=self.wish.fast and self.studio.hurries)
+        for line in known:
+            replied = boxes[line].identity in answers[line.port]
+            self.rows[line.key] = replace(self.rows[line.key], replied=replied)
 
     def _ask_omni(self, lines: Sequence[Line]) -> None:
         """A note on each port on a channel that is nobody's: who answers listens to more than its own."""

@@ -10,6 +10,7 @@ from hypotaxis.core.studio import STAND_IN
 from hypotaxis.records import templates
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import in_one_go, in_use
+from hypotaxis.records.line_checks import last_check
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.steps.session.plan_forms import PlanForm
 from hypotaxis.steps.session.running import running_context, running_share
@@ -35,7 +36,7 @@ def home(request):
         if to != "anew" or form.is_valid():
             return _done(request, here, page, to, form)
     context = {"page": page, "form": form, "session": here.session, "templates": templates.of_kind(PASS_PLAN)}
-    context |= _state(page.state)
+    context |= _state(page.state) | {"last_check": last_check(here.rig)}
     return render(request, "session/plan.html", context)
 
 

@@ -12,6 +12,7 @@ from hypotaxis.core.studio import STAND_IN
 from hypotaxis.records import jobs
 from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.current import in_one_go, in_use
+from hypotaxis.records.line_checks import last_check
 from hypotaxis.records.models import Dump, Job, Take
 from hypotaxis.steps.session.services import dumping, recalling
 from hypotaxis.steps.session.services.dumping import Memory
@@ -28,6 +29,7 @@ def home(request):
     if request.method == "POST":
         return _done(request, page)
     context = {"page": page, "session": page.session, "simulated": page.plan.studio_kind == STAND_IN}
+    context["last_check"] = last_check(page.session.rig)
     if asked := request.GET.get("show", ""):
         rows = _asked(page, asked)
         if not rows:

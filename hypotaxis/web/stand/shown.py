@@ -11,15 +11,16 @@ from django.utils import timezone
 
 from hypotaxis.core.drawing.levels import level_x
 from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.linecheck.checked import Checked
 from hypotaxis.core.session.count import beat_at, coming_beats
 from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.units import clock_text, counted, stored_db, stored_level_text
 from hypotaxis.records.jobs import sounding
+from hypotaxis.records.line_checks import KIND as CHECK
 from hypotaxis.records.models import Change, Instrument, Job, Pass, Patch, Rig, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, load_plan
-from hypotaxis.steps.rig.checking import KIND as CHECK
-from hypotaxis.steps.rig.checking import Checked, LineCheck
+from hypotaxis.steps.rig.checking import LineCheck
 from hypotaxis.steps.session.services import moving_on, planning, recording
 from hypotaxis.steps.session.services.planning import PlanState
 from hypotaxis.web import worker_watch

@@ -22,15 +22,17 @@ from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.build import box_from_shape, new_uid
 from hypotaxis.core.rig.change import with_cable
 from hypotaxis.core.rig.trips import return_sockets
-from hypotaxis.core.rig.values import Cable, Rig
+from hypotaxis.core.rig.values import Box, Cable, Rig
 from hypotaxis.standin.desk import Desk
 from hypotaxis.standin.units import FrontPanel, panel_as_delivered
 
-NAMES = tuple(
-    ["Avocet", "Brent", "Curlew", "Dunlin", "Egret", "Fulmar", "Godwit", "Harrier", "Ibis", "Knot", "Linnet", "Merlin"]
+NAMES = (
+    *("Avocet", "Brent", "Curlew", "Dunlin", "Egret", "Fulmar", "Godwit", "Harrier", "Ibis", "Knot"),
+    *("Linnet", "Merlin", "Nightjar", "Osprey", "Pipit", "Quail", "Ruff", "Snipe", "Teal", "Wigeon"),
 )
 SHAPES = ("poly-synth", "mono-synth")
-INPUTS = 10
+INPUTS, A_CHAIN = 10, 3
+"""Of an interface; and boxes on an out of a router at the most."""
 
 
 @dataclass(frozen=True)
@@ -49,23 +51,26 @@ class Planted:
 
 def a_plan(rng: np.random.Generator, count: int) -> Plan:
     """So many boxes, in chains of up to three on the outs of a router, each home on inputs of its own."""
-    boxes = [box_from_shape("host", "host"), box_from_shape("interface-18", "Quay"), box_from_shape("router-6", "Fork")]
-    # Ten inputs: a pair for some, one for all.
-    pairs = set(rng.permutation(count)[: max(0, INPUTS - count - 1)].tolist()) if count < INPUTS else set()
+    # An interface with a free input or two: a pair for some, one for all; and as many routers as it takes.
+    routers = 1 + count // 9
+    boxes = [box_from_shape("host", "host"), _interface(max(INPUTS, count + 4))]
+    boxes += [box_from_shape("router-6", f"Fork {number}") for number in range(routers)]
+    pairs = set(rng.permutation(count)[: max(0, _inputs(boxes[1]) - count - 1)].tolist())
     for number in range(count):
         shape = SHAPES[0] if number in pairs and rng.random() < 0.6 else SHAPES[1]
         boxes.append(box_from_shape(shape, NAMES[number], order=number))
     plan = Plan(rig=Rig(uid=new_uid(), name="Desk", boxes=tuple(boxes)))
-    host, quay, fork, *sounding = plan.rig.boxes
+    host, quay, *rest = plan.rig.boxes
+    forks, sounding = rest[:routers], rest[routers:]
     usb = [one.uid for one in host.sockets if one.kind == "usb"]
-    for place, box in enumerate((quay, fork)):
+    for place, box in enumerate((quay, *forks)):
         link = next(one for one in box.sockets if one.kind == "usb")
         plan = with_cable(plan, link.uid, usb[place])
-    outs = [one for one in fork.sockets if (one.kind, one.direction) == ("midi", "out")]
+    outs = [one for box in forks for one in box.sockets if (one.kind, one.direction) == ("midi", "out")]
     inputs = [one for one in quay.sockets if (one.kind, one.direction) == ("audio", "in")]
     instruments, tail, chained, channel = [], None, 0, 0
     for box in sounding:
-        if outs and (tail is None or chained == 3 or rng.random() < 0.4):
+        if outs and (tail is None or chained == A_CHAIN or rng.random() < 0.4):
             send, chained, channel = outs.pop(0), 0, 0
             tail = send
         chained, channel = chained + 1, channel + 1
@@ -81,6 +86,20 @@ def a_plan(rng: np.random.Generator, count: int) -> Plan:
             Instrument(uid=new_uid(), name=box.name, box=box.uid, send=send.uid, channel=channel, returns=tuple(mine))
         )
     return replace(plan, instruments=tuple(instruments))
+
+
+def _interface(inputs: int) -> Box:
+    """An interface with so many inputs."""
+    box = box_from_shape("interface-18", "Quay")
+    first = next(one for one in box.sockets if (one.kind, one.direction) == ("audio", "in"))
+    more = range(INPUTS + 1, inputs + 1)
+    names = [(f"line in {number}", first.system_name.replace(first.label, f"line in {number}")) for number in more]
+    added = [replace(first, uid=new_uid(), label=label, system_name=name) for label, name in names]
+    return replace(box, sockets=(*box.sockets, *added))
+
+
+def _inputs(box: Box) -> int:
+    return sum((one.kind, one.direction) == ("audio", "in") for one in box.sockets)
 
 
 def panels_of(plan: Plan) -> dict[str, FrontPanel]:

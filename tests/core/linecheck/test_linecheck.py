@@ -1,12 +1,18 @@
 """The line check on the stand-in: planted mistakes, drawn at random, are told in the right class with the true cause
 among the first three; sound desks raise no alarm. In small here; `python -m benchmarks.linecheck` does hundreds."""
 
+from unittest import mock
+
 import numpy as np
 from django.test import SimpleTestCase
 
-from hypotaxis.core.linecheck.hearing import hear_line, hum_hz
+from hypotaxis.core.errors import RoutingLoop
+from hypotaxis.core.linecheck.hearing import LineHeard, hear_line, hum_hz
 from hypotaxis.core.linecheck.lines import SLOT_S, lines_of, messages_of, probes_of, slots_of
+from hypotaxis.core.linecheck.playing import play
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, LOW, NOISY, SWAPPED, TWICE, verdicts
+from hypotaxis.core.midi.messages import note_on
+from hypotaxis.core.studio import Block, Message
 from tests.core.linecheck.desks import checked, planted, sound_desk
 from tests.rooms import small_room
 
@@ -123,3 +129,63 @@ class LinesTest(SimpleTestCase):
         self.assertEqual(len(messages_of(slots)), 8)
         probes = probes_of(lines[:1])
         self.assertEqual(sorted(one.channel for one in probes), list(range(2, 17)))
+
+
+class ComingRoundTest(SimpleTestCase):
+    """A studio in which what leaves comes in again."""
+
+    def run_with(self, copies: int, note: int | None = None):
+        plan = small_room()
+        line = lines_of(plan)[0]
+        closed = []
+
+        def run(source, setup):
+            try:
+                came = tuple(Message(0, "Heron", note_on(1, note or line.note, 90)) for _ in range(copies))
+                for start in range(0, setup.frames, 4800):
+                    yield Block(start, np.zeros((4800, 1), np.float32), came if start == 4800 else ())
+            finally:
+                closed.append(True)
+
+        studio = mock.Mock(sample_rate=RATE, run=run)
+        try:
+            return list(play(studio, slots_of([line]), [("a", "line in 1")])), closed
+        except RoutingLoop as error:
+            return str(error), closed
+
+    def test_a_loop_in_the_routing_ends_it_at_once_and_says_where(self):
+        told, closed = self.run_with(12)
+        self.assertRegex(told, r"the note sent on .* came in by Heron 12 times\. It was stopped at once")
+        self.assertEqual(closed, [True])
+
+    def test_an_echo_or_somebody_who_plays_is_no_loop(self):
+        for copies, note in ((1, None), (40, 99)):
+            self.assertEqual(len(self.run_with(copies, note)[0]), 10)
+
+
+class AskedTest(SimpleTestCase):
+    """What is asked by wire and of the person, of a silent line."""
+
+    def verdict(self, **known):
+        plan = small_room()
+        line = next(one for one in lines_of(plan) if not one.is_effect)
+        (found,) = verdicts(plan, {line: LineHeard(())}, **{name: {line.key: one} for name, one in known.items()})
+        return found
+
+    def test_a_box_that_tells_who_it_is_gets_notes_so_its_way_home_is_looked_at(self):
+        found = self.verdict(replied=True)
+        self.assertIn("told who it is when it was asked", found.told)
+        self.assertIn("The cable from", found.causes[0].told)
+        self.assertEqual(found.question.key, "sounds")
+
+    def test_a_box_that_does_not_answer_gets_none_or_is_off(self):
+        found = self.verdict(replied=False)
+        self.assertIn("did not answer who it is", found.told)
+        self.assertIn("No note reaches", found.causes[0].told)
+        self.assertEqual(found.question.key, "lamp")
+
+    def test_answers_come_first_among_the_causes(self):
+        found = self.verdict(told={"lamp": False})
+        self.assertIsNone(found.question)
+        self.assertIn("By your answers: Nothing leaves by", found.causes[0].told)
+        self.assertEqual(len(found.causes), 3)

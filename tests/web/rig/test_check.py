@@ -6,7 +6,9 @@ from django.urls import reverse
 
 from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, AWAY, CHANNEL, ELSEWHERE, SILENT
+from hypotaxis.core.rig.change import set_box
 from hypotaxis.records.jobs import newest
+from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import FrontPanel, Job
 from hypotaxis.steps.rig import checking
 from hypotaxis.steps.rig.checking import LineCheck
@@ -108,3 +110,39 @@ class LineCheckTest(DemoTest):
         Job.objects.filter(uid=run.job_id).update(state=Job.RUNNING)
         self.assertIn("A pass is still running", self.told(self.check()))
         self.assertIsNone(newest(checking.KIND, str(self.rig.uid)))
+
+    def test_what_the_person_answers_is_kept_and_can_be_asked_anew(self):
+        self.check()
+        withy = next(one for one in LineCheck(self.rig, self.plan).lines if one.name == "Withy")
+        asked = {"line": withy.key, "question": "lamp"}
+        self.assertIn("does the lamp of", self.page("rig:check"))
+        self.client.post(reverse("rig:check"), asked | {"to": "no"})
+        page = self.page("rig:check")
+        self.assertIn("By your answers: Nothing leaves by", page)
+        self.client.post(reverse("rig:check"), asked | {"to": "ask anew"})
+        self.assertIn("does the lamp of", self.page("rig:check"))
+        self.assertEqual(self.client.post(reverse("rig:check"), {"to": "yes", "line": "none"}).status_code, 302)
+
+    def test_a_box_that_slept_is_heard_when_the_first_note_has_woken_it(self):
+        real, heard = checking.play, []
+
+        def woken(studio, slots, inputs, **how):
+            for slot, found in real(studio, slots, inputs, **how):
+                first = found is not None and slot.line.name == "Bittern" and not heard
+                if first:
+                    heard.append(slot)
+                    found = LineHeard(())
+                yield slot, found
+
+        with mock.patch.object(checking, "play", woken):
+            self.check()
+        self.assertEqual(self.kinds()["Bittern"], AS_PLANNED)
+        self.assertIn("Heard twice. At first: Silent", self.page("rig:check"))
+
+    def test_a_box_that_has_told_before_is_asked_who_it_is(self):
+        self.check()
+        box = box_named(self.plan, "Bittern")
+        change_plan(self.rig, "known", self.plan, set_box(self.plan, box.uid, identity="00 21 7F 01 00 02 00"))
+        self.panel("Bittern", off=True)
+        self.check()
+        self.assertIn("Bittern did not answer who it is", self.page("rig:check"))

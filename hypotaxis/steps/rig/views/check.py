@@ -25,6 +25,9 @@ WIDE, NARROW, MANY, EDGE = 28, 18, 16, 14
 """Of the lattice: from input to input, the same with more inputs than so many, and from its edge to the first."""
 
 
+ANSWERS = {"yes": True, "no": False, "ask anew": None}
+
+
 @dataclass(frozen=True)
 class Column:
     """An input in the lattice. group: what it and its neighbours are called, at the first of them."""
@@ -60,6 +63,8 @@ class Row:
     good_peak: str
     good_late: str
     first: str
+    answered: bool
+    """The person has said something of it."""
 
 
 def home(request):
@@ -130,7 +135,16 @@ def _row(here: InUse, check: LineCheck, line: Line, columns: dict[str, int]) -> 
     figures += [_level(peak), _ms(late)] if verdict and not verdict.fine else ["", ""]
     state = "sent; listening" if sends else ("waits" if check.running else "not checked yet")
     return Row(
-        line, sent, note, tuple(marks), verdict, state, before.day[:10] if before else "", *figures, check.first(line)
+        line,
+        sent,
+        note,
+        tuple(marks),
+        verdict,
+        state,
+        before.day[:10] if before else "",
+        *figures,
+        check.first(line),
+        check.answered(line),
     )
 
 
@@ -165,6 +179,9 @@ def _done(request, here: InUse):
             checking.stop(here.rig)
         elif to == "fix":
             _fix(request)
+        elif to in ANSWERS:
+            key, question = request.POST.get("line", ""), request.POST.get("question", "")[:20]
+            checking.answer(here.rig, key, question, ANSWERS[to])
         else:
             only = tuple(key for key in request.POST.get("only", "").split(",") if key)
             fast = request.POST.get("fast") == "on" and here.plan.studio_kind == STAND_IN
