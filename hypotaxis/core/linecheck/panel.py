@@ -4,7 +4,9 @@ A setting that nothing heard speaks of is left out: silence has many causes, so 
 """
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from datetime import date
 
 from hypotaxis.core.linecheck.lines import Line, free_channel
 from hypotaxis.core.linecheck.verdicts import LOW, Verdict
@@ -35,6 +37,13 @@ class HeardSetting:
     holds: bool
     told: str
     day: str
+
+    @property
+    def on(self) -> date | None:
+        """The day as a date."""
+        with suppress(ValueError):
+            return date.fromisoformat(self.day[:10])
+        return None
 
 
 def heard_settings(

@@ -259,9 +259,11 @@ class _Desk:
         known = self.replied.get(line.key)
         if known is not None:
             told += f" {box} told who it is when it was asked." if known else f" {box} did not answer who it is."
-        next_ = ask(self._as_asked(line, box), self.told.get(line.key, {}))
+        open_ends = list(self._on_the_sheet(line, box))
+        # What the sheet itself says is open need not be asked for.
+        next_ = None if open_ends else ask(self._as_asked(line, box), self.told.get(line.key, {}))
         by_answers = [Cause(f"By your answers: {next_.told}", next_.desk)] if isinstance(next_, Said) else []
-        causes = (*by_answers, *self._on_the_sheet(line, box), *self._why_silent(line, box))[:3]
+        causes = (*by_answers, *open_ends, *self._why_silent(line, box))[:3]
         return Verdict(line, found, SILENT, told, causes, next_ if isinstance(next_, Question) else None)
 
     def _as_asked(self, line: Line, box: str) -> Silent:

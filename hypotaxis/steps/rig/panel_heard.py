@@ -1,6 +1,6 @@
 """Panel settings against what was heard: by the line check, by proofs of the clock, and by one key press."""
 
-from contextlib import closing, suppress
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import date
 
@@ -146,15 +146,9 @@ def tick_heard(rig: Rig, plan: Plan) -> str:
     done, in words."""
     rows = heard(rig, plan)
     ticked = dict(rig.ticks.filter(key__in=rows).values_list("key", "day"))
-    holds = {key: _day(one) for key, one in rows.items() if one.holds}
+    holds = {key: one.on or date.today() for key, one in rows.items() if one.holds}
     gone = [key for key, one in rows.items() if not one.holds and key in ticked]
     rig.ticks.filter(key__in=[*holds, *gone]).delete()
     # What was ticked later than it was heard keeps the person's own day.
     Tick.objects.bulk_create([Tick(rig=rig, key=key, day=max(day, ticked.get(key, day))) for key, day in holds.items()])
     return f"{len(holds)} ticked as heard, {len(gone)} unticked."
-
-
-def _day(one: HeardSetting) -> date:
-    with suppress(ValueError):
-        return date.fromisoformat(one.day[:10])
-    return date.today()

@@ -3,7 +3,7 @@ and no rig is loaded for it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from django.db.models import Count, Max, Q
@@ -16,6 +16,7 @@ from hypotaxis.core.session.count import beat_at, coming_beats
 from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.units import clock_text, counted, stored_db, stored_level_text
+from hypotaxis.records.data_version import data_version
 from hypotaxis.records.jobs import sounding
 from hypotaxis.records.line_checks import KIND as CHECK
 from hypotaxis.records.models import Change, Instrument, Job, Pass, Patch, Rig, Session, Take, Track
@@ -126,11 +127,24 @@ class StandShown:
     """Why nothing can be done, as long as that lasts."""
 
 
+_idle: tuple[object, StandShown] | None = None
+"""What was shown last while nothing went on, and for which version of the data."""
+
+
 def shown() -> StandShown:
-    """What everyone sees now."""
+    """What everyone sees now. While nothing goes on and nothing has changed, what was worked out before."""
+    global _idle
+    version, before = data_version(), _idle
+    if before is None or version is None or before[0] != version:
+        going = list(Job.objects.filter(kind__in=sounding(), state__in=Job.UNFINISHED).order_by("made"))
+        before = version, _worked_out(going)
+        _idle = None if going else before
+    return replace(before[1], trouble=worker_watch.trouble())
+
+
+def _worked_out(going: Sequence[Job]) -> StandShown:
     row = stand_row()
     session = stand_session(row)
-    going = list(Job.objects.filter(kind__in=sounding(), state__in=Job.UNFINISHED).order_by("made"))
     now = next((job for job in going if job.kind in NAMES), going[0] if going else None)
     if session is None:
         return _without_session(going)
@@ -156,7 +170,7 @@ class _Stand:
         fields = count | self._words() | self._buttons() | {"verdict": self._verdict()}
         pace = f"{self.session.name}, {self.tempo.told} BPM"
         chosen = {"session": str(self.session.uid), "sound_key": self.chosen.key if self.chosen else ""}
-        return StandShown(**fields | chosen, piece=pace, trouble=worker_watch.trouble())
+        return StandShown(**fields | chosen, piece=pace)
 
     # --- what happens
 
@@ -421,7 +435,6 @@ def _without_session(going: Sequence[Job]) -> StandShown:
         sound=Button("No instrument", "", False),
         check=Button("Line check", "plays every line", not going),
         arm=Button("Choose", on=False),
-        trouble=worker_watch.trouble(),
     )
 
 

@@ -113,8 +113,8 @@ class LineCheckTest(DemoTest):
 
     def test_what_the_person_answers_is_kept_and_can_be_asked_anew(self):
         self.check()
-        withy = next(one for one in LineCheck(self.rig, self.plan).lines if one.name == "Withy")
-        asked = {"line": withy.key, "question": "lamp"}
+        reedbed = next(one for one in LineCheck(self.rig, self.plan).lines if one.name == "Reedbed")
+        asked = {"line": reedbed.key, "question": "lamp"}
         self.assertIn("does the lamp of", self.page("rig:check"))
         self.client.post(reverse("rig:check"), asked | {"to": "no"})
         page = self.page("rig:check")
