@@ -34,4 +34,4 @@ def figures(desks: int) -> dict:
 
 
 if __name__ == "__main__":
-    print(json.dumps(figures(int(sys.argv[1]) if len(sys.argv) > 1 else 200)))
+    print(json.dumps(figures(int(sys.argv[1]) if len(sys.argv) > 1 else 500)))

@@ -17,13 +17,12 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from hypotaxis.core.formats.rigfile import write_rig_file
 from tests.browser.chromium import CHROMIUM, DESK
 from tests.devices.desk import a_desk
-from tests.rooms import large_room
 
 ROOT = Path(__file__).parents[2]
 FOLDER = ROOT / "docs" / "screenshots"
+PHONE, TABLET = {"width": 390, "height": 844}, {"width": 1024, "height": 768}
 MANUAL = """Bank A (MSB 81, LSB 3)
 A11 Salt Pan ...... pad
 A12 Low Reed 2 .... bass
@@ -73,13 +72,6 @@ def keep(page: Page, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
-def at_night(page: Page, name: str) -> None:
-    """Save the same page at night."""
-    page.get_by_role("button", name="Night").click()
-    keep(page, name)
-    page.get_by_role("button", name="Day").click()
-
-
 def the_rig(page: Page, address: str) -> None:
     page.goto(f"{address}/rig/")
     keep(page, "rig")
@@ -89,7 +81,6 @@ def the_rig(page: Page, address: str) -> None:
     page.locator(".socket[aria-label^='Quayside 18 line in 4']").click()
     page.get_by_text("Withy’s trip").wait_for()
     keep(page, "rig-trip")
-    at_night(page, "rig-night")
     page.locator(".box-link[aria-label^='Junction 6, sends']").click()
     page.get_by_role("link", name="Inside").click()
     for cell in ("in 1 to out 2", "in 1 to out 5", "in 2 to out 5"):
@@ -101,15 +92,6 @@ def the_rig(page: Page, address: str) -> None:
     for _ in range(4):
         page.locator("#undo").click()
         page.wait_for_load_state("networkidle")
-
-
-def forty_boxes(page: Page, address: str) -> None:
-    page.goto(f"{address}/rig/rigs/")
-    file = {"name": "forty.json", "mimeType": "application/json", "buffer": write_rig_file(large_room(0.2)).encode()}
-    page.get_by_label("Rig file").set_input_files(file)
-    page.get_by_role("button", name="Read it").click()
-    page.get_by_label("Close this message").click()
-    keep(page, "rig-forty-boxes")
 
 
 def the_instruments(page: Page, address: str) -> None:
@@ -132,8 +114,6 @@ def the_session(page: Page, address: str) -> None:
         page.wait_for_load_state("networkidle")
     page.get_by_label("to bar").fill("4")
     page.get_by_role("button", name="Record 3 armed").click()
-    page.wait_for_timeout(5500)
-    keep(page, "session-recording")
     page.get_by_text("hits used").first.wait_for(timeout=60_000)
     page.goto(f"{address}/session/?tick=480")
     keep(page, "session")
@@ -175,6 +155,29 @@ def the_session(page: Page, address: str) -> None:
     page.get_by_role("link", name="Its notes, to mend").click()
     page.get_by_label("Choose bar 2").click()
     keep(page, "session-notes")
+
+
+def the_stand(page: Page, address: str) -> None:
+    """On a phone by day while it records, on a tablet at night when it has; and the room's page."""
+    page.set_viewport_size(PHONE)
+    page.goto(f"{address}/stand/")
+    page.locator("[data-button=main]").click()
+    page.locator("[data-show=bar]", has_text="3").wait_for(timeout=60_000)
+    keep(page, "stand-phone")
+    page.get_by_text("notes heard").wait_for(timeout=60_000)
+    night = {"name": "hypotaxis-theme", "value": "night", "url": address}
+    page.context.add_cookies([night])
+    page.set_viewport_size(TABLET)
+    page.reload()
+    keep(page, "stand-tablet")
+    page.context.add_cookies([night | {"value": "day"}])
+    page.set_viewport_size(DESK)
+    page.goto(f"{address}/room/")
+    page.get_by_role("button", name="Open it").click()
+    page.get_by_text("It is open").wait_for()
+    keep(page, "room")
+    page.get_by_role("button", name="Close it").first.click()
+    page.get_by_text("It is closed").first.wait_for()
 
 
 def the_patterns(page: Page, address: str) -> None:
@@ -287,6 +290,7 @@ def main() -> None:
             the_line_check(page, address)
             the_instruments(page, address)
             the_session(page, address)
+            the_stand(page, address)
             the_recall(page, address)
             the_timing(page, address)
             for step in ("sync", "handover"):
@@ -294,7 +298,6 @@ def main() -> None:
                 keep(page, step)
             the_patterns(page, address)
             the_studio(page, address)
-            forty_boxes(page, address)
         browser.close()
 
 

@@ -460,8 +460,9 @@ def _of_takes(of: str, takes: Sequence[Take]) -> Verdict:
             return Verdict(of, f"{take.track.name}: {trouble.rstrip('.')}. Repeat it, or accept it?", True)
     heard = [take.measured for take in takes if take.measured]
     found, asked = (sum(getattr(one, name) for one in heard) for name in ("matched", "looked_for"))
-    placed = "Placed." if all(take.placement is not None for take in takes) else "Not all of it is placed."
-    return Verdict(of, f"{placed} {found} of {asked} notes heard." if heard else placed)
+    loose = " and ".join(dict.fromkeys(take.track.name for take in takes if take.placement is None))
+    placed = f"{loose}: not placed. Repeat it, or place it on its page." if loose else "Placed."
+    return Verdict(of, f"{placed} {found} of {asked} notes heard." if heard and not loose else placed)
 
 
 @lru_cache(maxsize=4)
