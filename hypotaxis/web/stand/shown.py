@@ -5,17 +5,18 @@ and no rig is loaded for it.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 from django.db.models import Count, Max, Q
 from django.utils import timezone
 
 from hypotaxis.core.drawing.levels import level_x
-from hypotaxis.core.formats.plain import from_json
+from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.linecheck.checked import Checked
 from hypotaxis.core.session.count import beat_at, coming_beats
 from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.tempo import TempoMap
-from hypotaxis.core.units import clock_text, counted, stored_db, stored_level_text
+from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text, counted, stored_db, stored_level_text
 from hypotaxis.records.data_version import data_version
 from hypotaxis.records.jobs import sounding
 from hypotaxis.records.line_checks import KIND as CHECK
@@ -23,6 +24,7 @@ from hypotaxis.records.models import Change, Instrument, Job, Pass, Patch, Rig, 
 from hypotaxis.records.plan import last_bar_of, load_plan
 from hypotaxis.steps.rig.checking import LineCheck
 from hypotaxis.steps.session.services import moving_on, planning, recording
+from hypotaxis.steps.session.services.coming import led_now
 from hypotaxis.steps.session.services.planning import PlanState
 from hypotaxis.web import worker_watch
 from hypotaxis.web.stand.chosen import sound_of_stand, stand_row, stand_session
@@ -90,18 +92,12 @@ class Verdict:
 
 
 @dataclass(frozen=True, kw_only=True)
-class StandShown:
-    """All of it."""
+class Place:
+    """Where it is, or would begin, and what is recorded there."""
 
-    doing: str
-    """"recording", "playing" or "", which decides the ink of the first line."""
-    title: str
-    sub: str
-    piece: str
-    """The session and its pace."""
     bar_of: str
     bar: str
-    beat: int
+    beat: int = 0
     """0 = none."""
     beats: int
     coming: tuple[Coming, ...] = ()
@@ -110,7 +106,12 @@ class StandShown:
     bars: str
     armed_of: str
     armed: tuple[Armed, ...]
-    verdict: Verdict
+
+
+@dataclass(frozen=True, kw_only=True)
+class Buttons:
+    """What can be pressed. main_act: what the main one does."""
+
     main: Button
     main_act: str
     repeat: Button
@@ -118,6 +119,21 @@ class StandShown:
     sound: Button
     check: Button
     arm: Button
+
+
+@dataclass(frozen=True, kw_only=True)
+class StandShown:
+    """All of it."""
+
+    doing: str
+    """"recording", "playing" or "", which decides the ink of the first line."""
+    title: str
+    sub: str
+    piece: str = ""
+    """The session and its pace."""
+    count: Place
+    verdict: Verdict
+    buttons: Buttons
     session: str = ""
     sound_key: str = ""
     """What is chosen, as the lists know it."""
@@ -125,6 +141,12 @@ class StandShown:
     """Uids of those that are armed."""
     trouble: str = ""
     """Why nothing can be done, as long as that lasts."""
+
+    @property
+    def plain(self) -> dict[str, Any]:
+        """As the page reads it: one level of names."""
+        whole = to_json(self)
+        return whole | whole.pop("count") | whole.pop("buttons")
 
 
 _idle: tuple[object, StandShown] | None = None
@@ -166,29 +188,37 @@ class _Stand:
 
     def shown(self) -> StandShown:
         check = next((job for job in self.going if job.kind == CHECK), None)
-        count = self._pass_count() if self.run else self._check_count(check) if check else self._idle_count()
-        fields = count | self._words() | self._buttons() | {"verdict": self._verdict()}
-        pace = f"{self.session.name}, {self.tempo.told} BPM"
-        chosen = {"session": str(self.session.uid), "sound_key": self.chosen.key if self.chosen else ""}
-        return StandShown(**fields | chosen, piece=pace)
+        doing = "" if self.now is None else "recording" if self.run else "playing"
+        return StandShown(
+            doing=doing,
+            title=self._title(),
+            sub=self._sub(),
+            piece=f"{self.session.name}, {self.tempo.told} BPM",
+            count=self._pass_count() if self.run else self._check_count(check) if check else self._idle_count(),
+            verdict=self._verdict(),
+            buttons=self._buttons(),
+            session=str(self.session.uid),
+            sound_key=self.chosen.key if self.chosen else "",
+            tracks=tuple(str(track.uid) for track in self.tracks),
+        )
 
     # --- what happens
 
-    def _words(self) -> dict:
+    def _title(self) -> str:
         if self.now is None:
-            told = f"for {self._next_told}" if self._next_told else "nothing armed"
-            return {"doing": "", "title": "Ready", "sub": told}
-        title = NAMES.get(self.now.kind, self.now.kind.capitalize())
-        sub = ""
+            return "Ready"
+        return self._pass_word() if self.run else NAMES.get(self.now.kind, self.now.kind.capitalize())
+
+    def _sub(self) -> str:
+        if self.now is None:
+            return f"for {self._next_told}" if self._next_told else "nothing armed"
+        if self.run and self.run.planned_id and self.plan.now:
+            return f"pass {self.plan.now} of {len(self.plan.states)}"
         if self.run:
-            title = self._pass_word()
-            number = self.plan.now
-            sub = (
-                f"pass {number} of {len(self.plan.states)}" if number and self.run.planned_id else str(self.run).lower()
-            )
-        elif self.now.kind == "try-out":
-            sub = Instrument.objects.filter(uid=self.now.about).values_list("name", flat=True).first() or ""
-        return {"doing": "recording" if self.run else "playing", "title": title, "sub": sub}
+            return f"pass {self.run.number}"
+        if self.now.kind == "try-out":
+            return Instrument.objects.filter(uid=self.now.about).values_list("name", flat=True).first() or ""
+        return ""
 
     def _pass_word(self) -> str:
         job, setup = self.run.job, self.run.frozen
@@ -211,41 +241,44 @@ class _Stand:
 
     # --- where it is
 
-    def _pass_count(self) -> dict:
+    def _pass_count(self) -> Place:
         at_us, run = self._at_us(), self.run
         bars, setup = run.tempo_map, run.frozen
-        beat = beat_at(bars, at_us, run.first_bar)
-        last = run.last_bar
-        until_us = at_us + AHEAD_S * 1e6
+        beat, last = beat_at(bars, at_us, run.first_bar), run.last_bar
         counts = not run.fast and run.job.state == Job.RUNNING and run.job.progress and not setup.led_by
-        coming = coming_beats(bars, at_us, min(until_us, self._round_ends_us()), run.first_bar) if counts else ()
+        until_us = min(at_us + AHEAD_S * 1e6, self._round_ends_us())
+        coming = coming_beats(bars, at_us, until_us, run.first_bar) if counts else ()
         left = run.job.remaining_s
         left = max(0.0, run.seconds * (1 - run.job.progress)) if left is None else left
         there = int(beat.bar) if beat.bar.isdigit() else run.first_bar
         of = f"bar, of {last}" if run.first_bar == 1 else f"bar, from {run.first_bar} to {last}"
-        return {
-            "bar_of": "bar" if setup.open_end else of,
-            "bar": beat.bar,
-            "beat": beat.beat if run.job.progress else 0,
-            "beats": beat.beats,
-            "coming": tuple(Coming(round(one.in_ms), one.beat.bar, one.beat.beat, one.beat.beats) for one in coming),
-            "time": clock_text(run.seconds * run.job.progress if setup.open_end else left)[:-2],
-            "time_of": "so far, until you stop" if setup.open_end else "left",
-            "bars": "" if setup.open_end else counted(max(0, last - there), "bar"),
-            "armed_of": "Recorded, peak in dBFS",
-            "armed": self._levels(),
-        }
+        return Place(
+            bar_of="bar" if setup.open_end else of,
+            bar=beat.bar,
+            beat=beat.beat if run.job.progress else 0,
+            beats=beat.beats,
+            coming=tuple(Coming(round(one.in_ms), one.beat.bar, one.beat.beat, one.beat.beats) for one in coming),
+            time=clock_text(run.seconds * run.job.progress if setup.open_end else left)[:-2],
+            time_of="so far, until you stop" if setup.open_end else "left",
+            bars="" if setup.open_end else counted(max(0, last - there), "bar"),
+            armed_of="Recorded, peak in dBFS",
+            armed=self._levels(),
+        )
 
     def _at_us(self) -> float:
         """Where the run is now: where it was said to be, and as much further as has passed since."""
         run, job, setup = self.run, self.run.job, self.run.frozen
         if setup.led_by:
-            return float(run.tempo_map.us_at(run.tempo_map.bar_tick(run.first_bar)))
+            clock = led_now(job).clock
+            return self._first_us() if clock is None else float(run.tempo_map.us_at(self._led_tick(clock)))
         frame = job.progress * setup.frames
         if job.reported and job.state == Job.RUNNING and job.progress and not run.fast:
             frame += min(STALE_S, max(0.0, (timezone.now() - job.reported).total_seconds())) * setup.rate
         now = next((one for one in reversed(setup.every_round) if one.start <= frame), setup.every_round[0])
         return (now.first_sample + frame - now.start) * 1e6 / setup.rate
+
+    def _led_tick(self, clock: int) -> int:
+        return clock * self.run.tempo_map.ticks_per_quarter // CLOCKS_A_QUARTER
 
     def _first_us(self) -> float:
         return float(self.run.tempo_map.us_at(self.run.tempo_map.bar_tick(self.run.first_bar)))
@@ -278,34 +311,27 @@ class _Stand:
     def _colour(self, instrument: str) -> str:
         return next((colour for uid, colour in self.colours.items() if str(uid) == instrument), "")
 
-    def _check_count(self, job: Job) -> dict:
+    def _check_count(self, job: Job) -> Place:
         checked = from_json(Checked, job.result) if job.result else Checked()
-        left = "" if job.remaining_s is None else clock_text(job.remaining_s)[:-2]
-        heard = len(checked.lines)
-        return self._idle_count() | {
-            "bar_of": "lines heard",
-            "bar": str(heard),
-            "beat": 0,
-            "time": left or "–",
-            "time_of": "left",
-            "bars": "other channels asked" if checked.probing else "",
-        }
+        left = "–" if job.remaining_s is None else clock_text(job.remaining_s)[:-2]
+        asked = "other channels asked" if checked.probing else ""
+        heard = {"bar_of": "lines heard", "bar": str(len(checked.lines)), "bars": asked}
+        return replace(self._idle_count(), **heard, time=left, time_of="left")
 
-    def _idle_count(self) -> dict:
+    def _idle_count(self) -> Place:
         first, last = self._bars()
         begins, ends = (float(self.tempo.us_at(self.tempo.bar_tick(bar))) for bar in (first, last + 1))
         whole = first == 1 and last == last_bar_of(self.session)
-        return {
-            "bar_of": f"bar, of {last}" if whole else f"bar, from {first} to {last}",
-            "bar": str(first),
-            "beat": 0,
-            "beats": self.tempo.beats_in_bar(first),
-            "time": clock_text((ends - begins) / 1e6)[:-2],
-            "time_of": "for the pass",
-            "bars": counted(last - first + 1, "bar"),
-            "armed_of": "Armed, peak of the last take in dBFS",
-            "armed": self._armed_rows(),
-        }
+        return Place(
+            bar_of=f"bar, of {last}" if whole else f"bar, from {first} to {last}",
+            bar=str(first),
+            beats=self.tempo.beats_in_bar(first),
+            time=clock_text((ends - begins) / 1e6)[:-2],
+            time_of="for the pass",
+            bars=counted(last - first + 1, "bar"),
+            armed_of="Armed, peak of the last take in dBFS",
+            armed=self._armed_rows(),
+        )
 
     def _bars(self) -> tuple[int, int]:
         last = last_bar_of(self.session)
@@ -371,35 +397,36 @@ class _Stand:
 
     # --- what can be pressed
 
-    def _buttons(self) -> dict:
+    def _buttons(self) -> Buttons:
         busy, run, latest = self.now is not None, self.run, self.latest
         again = f"pass {latest.number}" if latest else "a pass"
-        leaves = run and run.job.progress < 1
-        return self._main() | {
-            "repeat": Button("Repeat", "from the top" if run else again, bool(latest) and (bool(leaves) or not busy)),
-            "accept": Button(
+        leaves = bool(run and run.job.progress < 1)
+        stands = f"{again} as it is"
+        main, act = self._main()
+        return Buttons(
+            main=main,
+            main_act=act,
+            repeat=Button("Repeat", "from the top" if run else again, bool(latest) and (leaves or not busy)),
+            accept=Button(
                 "Accept",
-                "ends it, lets it stand" if run else f"{again} as it is",
-                bool(latest) and (bool(leaves) or not (busy or latest.accepted)),
+                "ends it, lets it stand" if run else stands,
+                bool(latest) and (leaves or not (busy or latest.accepted)),
             ),
-            "sound": self._sound(busy),
-            "check": Button("Line check", "when stopped" if busy else "plays every line", not busy),
-            "arm": Button("Choose", on=self.run is None),
-            "tracks": tuple(str(track.uid) for track in self.tracks),
-        }
+            sound=self._sound(busy),
+            check=Button("Line check", "when stopped" if busy else "plays every line", not busy),
+            arm=Button("Choose", on=run is None),
+        )
 
-    def _main(self) -> dict:
+    def _main(self) -> tuple[Button, str]:
         if self.now is not None:
-            told = "ends the pass" if self.run else "ends what plays"
-            return {"main": Button("Stop", told), "main_act": "stop"}
+            return Button("Stop", "ends the pass" if self.run else "ends what plays"), "stop"
         if self.plan.waits and self.plan.row:
             column = list(self.plan.row.columns.all())[self.plan.states.index(planning.WAITS)]
             names = ", ".join(Track.objects.filter(uid__in=column.tracks).values_list("name", flat=True))
             place = self.plan.states.index(planning.WAITS) + 1
-            return {"main": Button("Record", f"pass {place}: {names}"), "main_act": "record"}
+            return Button("Record", f"pass {place}: {names}"), "record"
         names = ", ".join(track.name for track in self.tracks)
-        told = names or "choose a track first"
-        return {"main": Button("Record", told, bool(names)), "main_act": "record"}
+        return Button("Record", names or "choose a track first", bool(names)), "record"
 
     def _sound(self, busy: bool) -> Button:
         if self.chosen is None:
@@ -412,29 +439,22 @@ class _Stand:
 
 
 def _without_session(going: Sequence[Job]) -> StandShown:
-    off = Button("Repeat", "", False), Button("Accept", "", False)
+    off = Button("No instrument", "", False)
     return StandShown(
         doing="playing" if going else "",
         title="No session",
         sub="",
-        piece="",
-        bar_of="bar",
-        bar="–",
-        beat=0,
-        beats=4,
-        time="–",
-        time_of="",
-        bars="",
-        armed_of="",
-        armed=(),
+        count=Place(bar_of="bar", bar="–", beats=4, time="–", time_of="", bars="", armed_of="", armed=()),
         verdict=Verdict("", "There is no session yet. Begin one, or import a file, on the Session step."),
-        main=Button("Stop", "ends what plays") if going else Button("Record", "a session is missing", False),
-        main_act="stop" if going else "record",
-        repeat=off[0],
-        accept=off[1],
-        sound=Button("No instrument", "", False),
-        check=Button("Line check", "plays every line", not going),
-        arm=Button("Choose", on=False),
+        buttons=Buttons(
+            main=Button("Stop", "ends what plays") if going else Button("Record", "a session is missing", False),
+            main_act="stop" if going else "record",
+            repeat=Button("Repeat", "", False),
+            accept=Button("Accept", "", False),
+            sound=off,
+            check=Button("Line check", "plays every line", not going),
+            arm=Button("Choose", on=False),
+        ),
     )
 
 

@@ -6,7 +6,6 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from hypotaxis.core.errors import HypotaxisError
-from hypotaxis.core.formats.plain import to_json
 from hypotaxis.records.current import in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job
@@ -25,7 +24,7 @@ def home(request):
     row = chosen.stand_row()
     session = chosen.stand_session(row)
     context = {
-        "now": to_json(shown()),
+        "now": shown().plain,
         "session": session,
         "sessions": chosen.sessions(),
         "sound": chosen.sound_of_stand(row, session) if session else None,
@@ -42,7 +41,7 @@ def home(request):
 @require_GET
 def state(request):
     """What it shows now."""
-    return JsonResponse(to_json(shown()))
+    return JsonResponse(shown().plain)
 
 
 @require_POST
@@ -53,7 +52,7 @@ def act(request):
         told = acts.act(request.POST.get("act", ""), request.POST.get("token", ""), about=request.POST.get("about", ""))
     except HypotaxisError as error:
         told, wrong = str(error), True
-    return JsonResponse(to_json(shown()) | {"told": told, "told_wrong": wrong})
+    return JsonResponse(shown().plain | {"told": told, "told_wrong": wrong})
 
 
 def keys(request):
