@@ -146,3 +146,12 @@ class LineCheckTest(DemoTest):
         self.panel("Bittern", off=True)
         self.check()
         self.assertIn("Bittern did not answer who it is", self.page("rig:check"))
+
+    def test_what_was_stopped_goes_on_with_what_was_not_heard(self):
+        lines = LineCheck(self.rig, self.plan).lines
+        self.check(only=f"{lines[0].key},{lines[2].key}")
+        self.assertIn("Go on with the 6 left", self.page("rig:check"))
+        left = [line.key for line in lines if line.key not in (lines[0].key, lines[2].key)]
+        self.check(only=",".join(left))
+        self.assertEqual(len(self.kinds()), 8)
+        self.assertNotIn("Go on with", self.page("rig:check"))

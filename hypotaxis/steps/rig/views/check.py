@@ -100,6 +100,7 @@ def _context(here: InUse, request) -> dict:
         "heard": heard,
         "wrong": wrong,
         "again": ",".join(wrong),
+        "left": [line.key for line in check.lines if line.key not in check.verdicts] if heard else [],
         "left_s": round(SLOT_S * (len(check.lines) - heard)),
         "seconds": round(SLOT_S * (len(check.lines) + len(omni_asked(here.plan, check.lines)))),
         "simulated": here.plan.studio_kind == STAND_IN,
