@@ -1,5 +1,5 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
-.PHONY: help demo start devices test lint bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
+.PHONY: help demo start devices test lint fuzz bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -7,6 +7,8 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMPS := .cache
 PORT ?= 8000
+FUZZ_S ?= 600
+FUZZ_FROM ?= 0
 APT := DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300
 TESTS ?= tests
 SOUND_FONT := /usr/share/sounds/sf2/TimGM6mb.sf2
@@ -17,6 +19,7 @@ help:
 	@echo "make devices      what real ports and inputs need besides: the libraries of JACK, PortAudio and RtMidi"
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
+	@echo "make fuzz         changed files to every reader, for FUZZ_S=600 seconds, from number FUZZ_FROM=0 on"
 	@echo "make bench        speed against reference libraries, as ratios"
 	@echo "make walk         from an empty desk to the first take: moves and time"
 	@echo "make screenshots  take the pictures in docs/screenshots anew"
@@ -89,6 +92,9 @@ lint: setup-lint
 	@! grep -rnE --include=*.html '.{161,}' hypotaxis || { echo "template lines over 160 characters"; exit 1; }
 	frontend/node_modules/.bin/eslint --config frontend/eslint.config.js hypotaxis/web/static/web/scripts
 	frontend/node_modules/.bin/stylelint --config frontend/stylelint.config.js "hypotaxis/web/static/web/styles/*.css"
+
+fuzz: setup-test
+	FUZZ_S=$(FUZZ_S) FUZZ_FROM=$(FUZZ_FROM) $(BIN)/python manage.py test tests.core.formats.test_fuzz
 
 bench: setup-bench
 	$(BIN)/python -m benchmarks

@@ -97,6 +97,17 @@ def clock_text(seconds: float) -> str:
     return f"{tenths // 600}:{tenths % 600 / 10:04.1f}"
 
 
+def whole_of(text: str) -> int | None:
+    """A whole number of one to nine plain digits, blanks around it or not; None for anything else, so that no file
+    makes a number of thousands of digits.
+
+    >>> whole_of(" 127 "), whole_of("-1"), whole_of("9" * 5000)
+    (127, None, None)
+    """
+    text = text.strip()
+    return int(text) if len(text) <= 9 and text.isascii() and text.isdecimal() else None
+
+
 def counted(number: int, one: str, many: str = "") -> str:
     """A number with its noun.
 

@@ -146,4 +146,5 @@ def asked_back(request: HttpRequest, otherwise: str) -> str:
     """The address of our own that a form asks to be led back to, in its field "next"."""
     target = request.POST.get("next", "")
     ours = url_has_allowed_host_and_scheme(target, allowed_hosts={request.get_host()})
-    return target if ours else otherwise
+    # What begins otherwise would be taken for the name of an address.
+    return target if ours and target.startswith("/") else otherwise

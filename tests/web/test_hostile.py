@@ -1,13 +1,15 @@
 """Files that are not what they should be: each costs itself and nothing else."""
 
+import re
+
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import SimpleTestCase
-from django.urls import reverse
+from django.test import Client, SimpleTestCase
+from django.urls import URLResolver, get_resolver, reverse
 
 from hypotaxis.core.formats.pasted import lines, read_pasted
 from hypotaxis.core.timing.grid import MOST_STEPS, grid_score
 from hypotaxis.records import audio
-from hypotaxis.records.models import Sounding
+from hypotaxis.records.models import Box, Instrument, PatchList, Sounding, Track
 from tests.core.formats.test_smf import smf
 from tests.web.base import DemoTest
 
@@ -99,3 +101,48 @@ class BoundsTest(SimpleTestCase):
         for gap in ("\u2003" * 50, "\x0b" * 9, "\u00a0\u2009" * 30):
             self.assertEqual(read_pasted(LIST.replace(" Name", f"{gap}Name")).patches, plain)
         self.assertLessEqual(len(lines.lines_of("a" + " | " * 900 + "b")[0].text), lines.LONGEST_LINE * 2)
+
+
+class HandMadeTest(DemoTest):
+    """Addresses and forms with values that no page of ours sends: answered, never broken."""
+
+    NAMES = (
+        *("list", "next", "as", "find", "part", "scale", "root", "first", "try", "tick", "bar", "note", "step", "show"),
+        *("cause", "box", "like", "template", "takes", "only", "page", "sort", "from", "to", "span", "zoom", "take"),
+        *("waits", "first_bar", "last_bar", "kind", "module", "socket", "cable", "at", "asked", "line", "question"),
+        *("track", "patch", "channel", "pass", "act", "sound", "session", "about", "device", "address", "name", "what"),
+    )
+    JUNK = ("nope", "9" * 5000, "-1", "\u0000", "../../etc", "1e999", "\U0001f30a")
+
+    def addresses(self) -> set[str]:
+        """Every address, with uids of what there is in it, and of what there is not."""
+        kept = {"patches": PatchList, "instruments": Instrument, "rig": Box, "session": Track, "stand-in": Box}
+        found = set()
+        for pattern in _patterns(get_resolver().url_patterns):
+            model = next((model for word, model in kept.items() if word in pattern), Instrument)
+            for uid in (model.objects.first().uid, "00000000-0000-4000-8000-000000000000"):
+                address = re.sub(r"<uuid:[^>]+>", str(uid), f"/{pattern}")
+                found.add(re.sub(r"<[^>]+>", "nope", address))
+        return found
+
+    def test_no_address_and_no_form_breaks(self):
+        client = Client(raise_request_exception=False)
+        broken = []
+        for place, address in enumerate(sorted(self.addresses())):
+            junk = self.JUNK[place % len(self.JUNK)]
+            for ask in (client.get, client.post):
+                answer = ask(address, dict.fromkeys(self.NAMES, junk))
+                if answer.status_code >= 500:
+                    broken.append((ask.__name__, address, junk[:10]))
+                if answer.status_code == 302 and not answer.url.startswith(("/", "?")):
+                    broken.append(("led away to", address, answer.url))
+        self.assertEqual(broken, [])
+
+
+def _patterns(entries, before: str = ""):
+    for entry in entries:
+        here = before + str(entry.pattern)
+        if isinstance(entry, URLResolver):
+            yield from _patterns(entry.url_patterns, here)
+        else:
+            yield here

@@ -111,9 +111,10 @@ class _Reading:
             raise ValueError(f"A row has at most {MOST_STEPS} steps.")
         made = tuple(_step(place, cell) for place, cell in enumerate(steps) if cell.strip())
         rows = next(reversed(self.patterns.values()))
-        if any(one.note == int(note) for one in rows if note.isdecimal()):
-            raise ValueError(f"Note {note} has two rows in one pattern.")
-        rows.append(Row(_whole(note, "note"), _whole(a_quarter, "steps a quarter"), _whole(length, "length"), made))
+        number = _whole(note, "note")
+        if any(one.note == number for one in rows):
+            raise ValueError(f"Note {number} has two rows in one pattern.")
+        rows.append(Row(number, _whole(a_quarter, "steps a quarter"), _whole(length, "length"), made))
 
     def grid(self) -> Grid:
         if not self.patterns:

@@ -14,7 +14,9 @@ from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.text import MAX_TEXT_BYTES
 from hypotaxis.core.midi.programs import BANK_LSB, BANK_MSB
 from hypotaxis.core.patches.values import Bank, Doubt, NoteMap, NoteName, Patch, PatchList, ReadList
+from hypotaxis.core.units import whole_of
 
+LONGEST_TOLD = 40
 DOCTYPE = (
     '<!DOCTYPE MIDINameDocument PUBLIC "-//MIDI Manufacturers Association//DTD MIDINameDocument 1.0//EN" '
     '"http://www.midi.org/dtds/MIDINameDocument10.dtd">'
@@ -233,8 +235,10 @@ class _Reader:
         return NoteMap(name=element.name(), notes=ordered)
 
     def _number(self, text: str, line: int, what: str) -> int | None:
-        if text.strip().isdecimal() and int(text) <= 127:
-            return int(text)
+        number = whole_of(text)
+        if number is not None and number <= 127:
+            return number
+        text = text if len(text) <= LONGEST_TOLD else f"{text[:LONGEST_TOLD]}…"
         self.doubts.append(Doubt(line, text, f"{what.capitalize()} “{text}” should be 0 to 127; left out."))
         return None
 

@@ -12,7 +12,7 @@ from hypotaxis.core.formats.cells import table_rows, table_text
 from hypotaxis.core.formats.text import western_text
 from hypotaxis.core.patches.bankwords import HEXADECIMAL, counts_in_sixteens, number_in
 from hypotaxis.core.patches.heads import columns_of
-from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList, with_remark
+from hypotaxis.core.patches.values import Bank, BankRows, Doubt, Patch, PatchList, ReadList, with_remark
 
 HEAD = ("bank", "number", "msb", "lsb", "program (0-127)", "name", "category")
 CONTROLS = "controllers"
@@ -78,7 +78,7 @@ class _Table:
         }
         self.faults: list[str] = []
         self.doubts: list[Doubt] = []
-        self.banks: list[Bank] = []
+        self.banks = BankRows()
 
     def read(self, rows: list[tuple[int, list[str]]]) -> ReadList:
         first = self._first_program(rows)
@@ -184,6 +184,4 @@ class _Table:
 
     def _bank(self, name: str, msb: int | None, lsb: int | None) -> int:
         bank = Bank(name=name, msb=msb, lsb=lsb)
-        if bank not in self.banks:
-            self.banks.append(bank)
-        return self.banks.index(bank)
+        return self.banks.place_of(bank)

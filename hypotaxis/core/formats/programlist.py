@@ -5,22 +5,17 @@ import json
 from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.core.formats.text import text_of
-from hypotaxis.core.patches.values import Bank, Patch, PatchList, ReadList
+from hypotaxis.core.formats.text import json_of, text_of
+from hypotaxis.core.patches.values import Bank, BankRows, Patch, PatchList, ReadList
 
 MAX_FAULTS = 20
 
 
 def read_program_list(data: bytes) -> ReadList:
     """The patch list in a ProgramList. Raises UnreadableFile that names every bad entry."""
-    try:
-        document = json.loads(text_of(data, "program list"))
-    except RecursionError as error:
-        raise UnreadableFile("The program list is nested too deeply.") from error
-    except ValueError as error:
-        raise UnreadableFile(f"The program list is not JSON: {error}.") from error
+    document = json_of(text_of(data, "program list"), "The program list")
     rows = _entries(document)
-    banks: list[Bank] = []
+    banks = BankRows()
     patches, faults = [], []
     for place, row in enumerate(rows):
         fault = _fault(row)
@@ -28,9 +23,7 @@ def read_program_list(data: bytes) -> ReadList:
             faults.append(f"entry {place + 1}: {fault}")
             continue
         msb, lsb, program = row["bankPC"]
-        bank = Bank(name=f"{msb}/{lsb}", msb=msb, lsb=lsb)
-        if bank not in banks:
-            banks.append(bank)
+        bank = banks.place_of(Bank(name=f"{msb}/{lsb}", msb=msb, lsb=lsb))
         category = row.get("category", [])
         words = [category] if isinstance(category, str) else [word for word in category if isinstance(word, str)]
         patches.append(
@@ -38,7 +31,7 @@ def read_program_list(data: bytes) -> ReadList:
                 name=row["title"].strip(),
                 program=program,
                 number=str(program + 1),
-                bank=banks.index(bank),
+                bank=bank,
                 msb=msb,
                 lsb=lsb,
                 category=", ".join(words),

@@ -14,6 +14,7 @@ from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.plain import as_lists, as_tuples
+from hypotaxis.core.formats.text import json_of
 from hypotaxis.core.midi.programs import BANK_FORMS, GAP_MS
 from hypotaxis.core.midi.scales import SCALES
 from hypotaxis.core.midi.shaping import CURVES, HARMONIES, Shaping
@@ -69,12 +70,7 @@ def read_rig_file(text: str) -> Plan:
     """The plan in the text of a rig file; raises UnreadableFile naming every fault and its place."""
     if len(text) > MAX_BYTES:
         raise UnreadableFile(f"The rig file is larger than {MAX_BYTES // 2**20} MB: too large for a rig.")
-    try:
-        document = json.loads(_without_comments(text))
-    except RecursionError as error:
-        raise UnreadableFile("The rig file is nested too deeply.") from error
-    except ValueError as error:
-        raise UnreadableFile(f"The rig file is not JSON: {error}.") from error
+    document = json_of(_without_comments(text), "The rig file")
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise UnreadableFile(f'This is not a rig file: it has no "format": "{FORMAT}".')
     if document.get("version") not in READABLE or isinstance(document["version"], bool):

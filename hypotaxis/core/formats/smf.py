@@ -40,6 +40,8 @@ from hypotaxis.core.session.score import (
 )
 from hypotaxis.core.session.tempo import DEFAULT_US_PER_QUARTER, TempoMap
 
+LONGEST_DELTA = 0x0FFFFFFF
+"""Ticks from an event to the next: four bytes of seven bits."""
 MAX_EVENTS = 1_000_000
 MAX_SECONDS = 4 * 3600
 MAX_BYTES = 16 * 1024 * 1024
@@ -162,6 +164,11 @@ def _read_meta(track: mido.MidiTrack, number: int, tempos: dict, meters: dict, m
     messages)."""
     tick = exclusive = 0
     for message in track:
+        if message.time > LONGEST_DELTA:
+            raise UnreadableFile(
+                f"Track {number} holds a wait of {message.time} ticks, which no such file can: at most "
+                f"{LONGEST_DELTA:,} (Standard MIDI Files 1.0). It is damaged; export it again."
+            )
         tick += message.time
         if message.type == "set_tempo":
             if message.tempo == 0:

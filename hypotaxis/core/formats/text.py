@@ -5,13 +5,16 @@ where its letters stand. Anything else is refused with its line.
 """
 
 import codecs
+import json
 import re
 import unicodedata
+from typing import Any
 
 from hypotaxis.core.errors import UnreadableFile
 
 MAX_TEXT_BYTES = 16 * 2**20
 MAX_LINES = 200_000
+_MAY_BE_HALF = re.compile(r"\\u[dD][89a-fA-F]|[\ud800-\udfff]")
 
 
 CODE_PAGES = {"cp1252": "Windows 1252", "mac_roman": "Mac Roman", "cp850": "DOS 850", "cp437": "DOS 437"}
@@ -87,3 +90,22 @@ def text_of(data: bytes, what: str = "file") -> str:
     if text.count("\n") > MAX_LINES:
         raise UnreadableFile(f"The {what} has more than {MAX_LINES} lines.")
     return text
+
+
+def json_of(text: str, what: str) -> Any:
+    """JSON from outside as plain data. Raises UnreadableFile: too deep, no JSON, numbers of thousands of digits, halves
+    of characters, which no file and no row can hold. what: how it is spoken of, at the beginning of a sentence."""
+    try:
+        plain = json.loads(text)
+    except RecursionError as error:
+        raise UnreadableFile(f"{what} is nested too deeply.") from error
+    except ValueError as error:
+        raise UnreadableFile(f"{what} is not JSON: {error}.") from error
+    if _MAY_BE_HALF.search(text):
+        try:
+            json.dumps(plain, ensure_ascii=False).encode()
+        except UnicodeEncodeError as error:
+            raise UnreadableFile(
+                f"{what} holds half a character (a lone surrogate), which stands for nothing. Save it again as UTF-8."
+            ) from error
+    return plain

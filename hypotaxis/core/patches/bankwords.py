@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.midi.programs import BANK_LSB, BANK_MSB
+from hypotaxis.core.units import whole_of
 
 _NUMBER = r"(?:0x[0-9a-f]{1,2}|\$[0-9a-f]{1,2}|[0-9a-f]{1,3}h|\d{1,5})(?![\w])"
 _CONTROLLER = (
@@ -137,7 +138,7 @@ def number_in(text: str, hexadecimal: bool = False) -> int | None:
         return int(marked[1] or marked[2], 16)
     if hexadecimal and re.fullmatch(r"[0-9a-f]{1,4}", text, re.IGNORECASE):
         return int(text, 16)
-    return int(text) if text.isdecimal() and text.isascii() else None
+    return whole_of(text)
 
 
 def counts_in_sixteens(head: str, cells: Iterable[str]) -> bool:

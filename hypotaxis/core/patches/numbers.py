@@ -8,6 +8,8 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from hypotaxis.core.units import whole_of
+
 PROGRAMS = 128
 
 
@@ -24,7 +26,8 @@ class NumberForm:
 
 def _counting(key: str, title: str, first: int, width: int = 0) -> NumberForm:
     def read(text: str) -> int | None:
-        return int(text) - first if text.isdecimal() and int(text) >= first else None
+        number = whole_of(text)
+        return number - first if number is not None and number >= first else None
 
     return NumberForm(key, title, r"\d{1,4}", lambda place: f"{place + first:0{width}d}", read)
 

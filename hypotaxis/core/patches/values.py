@@ -1,5 +1,6 @@
 """A patch list: named sounds, each with the number the box displays and the program on the wire."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from hypotaxis.core.midi.programs import Program, change_messages, hexed
@@ -12,6 +13,20 @@ class Bank:
     name: str
     msb: int | None = None
     lsb: int | None = None
+
+
+class BankRows:
+    """Banks in the order in which they come, each once."""
+
+    def __init__(self) -> None:
+        self._places: dict[Bank, int] = {}
+
+    def place_of(self, bank: Bank) -> int:
+        """Its place among them; a new one stands last."""
+        return self._places.setdefault(bank, len(self._places))
+
+    def __iter__(self) -> Iterator[Bank]:
+        return iter(self._places)
 
 
 @dataclass(frozen=True, kw_only=True)

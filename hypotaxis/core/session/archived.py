@@ -18,6 +18,7 @@ from hypotaxis.core.errors import HypotaxisError, UnreadableFile
 from hypotaxis.core.formats.filenames import check_pattern
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.formats.sound import FORMS
+from hypotaxis.core.formats.text import json_of
 from hypotaxis.core.grid.values import Grid
 from hypotaxis.core.midi.dumps import messages_in
 from hypotaxis.core.mixing.desk import Fader, Mixing, check_fader
@@ -181,10 +182,7 @@ def write_session(session: ArchivedSession) -> str:
 
 def read_session(text: str) -> ArchivedSession:
     """A session out of text. Raises UnreadableFile with what is wrong, the first few faults together."""
-    try:
-        plain = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise UnreadableFile(f"session.json is no JSON: {error}. Take the archive from where it was made.") from error
+    plain = json_of(text, "session.json")
     if not isinstance(plain, dict) or plain.get("format") != FORMAT:
         raise UnreadableFile("This is no session of Hypotaxis: session.json does not say so.")
     version = plain.get("version")

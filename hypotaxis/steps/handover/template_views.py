@@ -4,6 +4,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 
 from hypotaxis.records import templates
+from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.current import in_one_go
 from hypotaxis.records.models import Rig, Template
 
@@ -29,7 +30,7 @@ def home(request):
 
 
 def _done(request):
-    row = get_object_or_404(Template, uid=request.POST.get("template"))
+    row = get_object_or_404(Template, uid=as_uuid(request.POST.get("template", "")))
     if request.POST.get("to") == "gone":
         row.delete()
         messages.info(request, f"The template {row.name} is gone. What began with it stays.")

@@ -453,6 +453,8 @@ def sessions(request):
 def tidy(request, kind, uid):
     """Rename, copy, put away, bring back or throw away a session or a track."""
     here = in_use(request)
+    if kind not in KINDS:
+        raise Http404
     row = get_object_or_404(KINDS[kind], uid=uid, **{OWNED_BY[kind]: here.rig.uid})
     to = request.POST.get("to", "")
     answer = redirect("session:sessions")

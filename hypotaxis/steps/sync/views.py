@@ -47,6 +47,8 @@ def home(request, port_form: PortForm | None = None, loop_form: LoopForm | None 
 def loop(request):
     """Loop other bars, or none."""
     here = in_use(request)
+    if here.session is None:
+        raise Http404
     form = _loop_form(here, request.POST)
     if not form.is_valid():
         return home(request, loop_form=form)

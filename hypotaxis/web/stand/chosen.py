@@ -1,9 +1,9 @@
 """Which session and which sound does the stand view show? One choice for everyone."""
 
 from dataclasses import dataclass
-from uuid import UUID
 
 from hypotaxis.core.plan import Instrument
+from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.models import Instrument as InstrumentRow
 from hypotaxis.records.models import Job, Session, Stand
 from hypotaxis.records.plan import instrument_value
@@ -47,7 +47,7 @@ def stand_session(row: Stand) -> Session | None:
     runs = rows.filter(passes__job__state__in=Job.UNFINISHED).first()
     if runs:
         return runs
-    chosen = rows.filter(uid=row.session).first() if _is_uid(row.session) else None
+    chosen = rows.filter(uid=row.session).first() if as_uuid(row.session) else None
     return chosen or rows.filter(passes__isnull=False).order_by("-passes__job__made").first() or rows.first()
 
 
@@ -62,7 +62,7 @@ def sound_of_stand(row: Stand, session: Session) -> StandSound | None:
     armed = session.tracks.shown().filter(armed=True).exclude(instrument_uid="").first()
     for key in (row.sound, f"{armed.instrument_uid}/{armed.part_uid}" if armed else ""):
         uid, _, part = key.partition("/")
-        if _is_uid(uid) and (found := mine.filter(uid=uid).first()):
+        if as_uuid(uid) and (found := mine.filter(uid=uid).first()):
             return next((one for one in _sounds(found) if one.part == part), _sounds(found)[0])
     first = mine.first()
     return _sounds(first)[0] if first else None
@@ -78,11 +78,3 @@ def _sounds(row: InstrumentRow) -> list[StandSound]:
             for one in value.parts
         ),
     ]
-
-
-def _is_uid(text: str) -> bool:
-    try:
-        UUID(text)
-    except ValueError:
-        return False
-    return True

@@ -213,8 +213,11 @@ class Gathering:
 
     def _gaps(self) -> None:
         """Numbers that are missing between others of a bank."""
+        of_banks: dict[int, set[int]] = {}
+        for patch in self.patches:
+            of_banks.setdefault(patch.bank, set()).add(patch.program)
         for number, bank in enumerate(self.banks):
-            programs = {patch.program for patch in self.patches if patch.bank == number}
+            programs = of_banks.get(number)
             if not programs:
                 continue
             missing = [p for p in range(min(programs), max(programs)) if p not in programs]

@@ -6,7 +6,7 @@ from hypotaxis.core.formats.pasted.lines import RUBBISH, TOKEN, Line, is_head
 from hypotaxis.core.patches.bankwords import counts_in_sixteens, number_in
 from hypotaxis.core.patches.heads import columns_of
 from hypotaxis.core.patches.numbers import PROGRAMS
-from hypotaxis.core.patches.values import Bank, Doubt, Patch, PatchList, ReadList
+from hypotaxis.core.patches.values import Bank, BankRows, Doubt, Patch, PatchList, ReadList
 
 LEAST_ENTRIES = 2
 _WORD, _WORDS, _NUMBER = r"\S+", r"\S[^\t]*?", rf"-|–|{TOKEN}"
@@ -51,6 +51,9 @@ def _head(text: str) -> list[str] | None:
     columns = columns_of(cells)
     if "name" not in columns or len(columns) < 3 or not {"program", "msb", "lsb"} & columns.keys():
         return None
+    # Banks without a number in them call up nothing.
+    if not {"program", "number"} & columns.keys():
+        return None
     return sorted(columns, key=columns.get)
 
 
@@ -94,7 +97,7 @@ def _from_table(
     by_sixteen: dict[str, bool],
     reason: str,
 ) -> ReadList:
-    banks: list[Bank] = []
+    banks = BankRows()
     patches = []
     for line, row in rows:
         numbers = {name: _seven_bits(number_in(row.get(name) or "", by_sixteen[name])) for name in ("msb", "lsb")}
@@ -108,22 +111,20 @@ def _from_table(
                 doubts.append(
                     Doubt(line.number, line.text, f"{name.upper()} {row[name]} should be 0 to 127; left out.")
                 )
-        bank = Bank(name=row.get("bank") or "", **numbers)
-        if bank not in banks:
-            banks.append(bank)
+        bank = banks.place_of(Bank(name=row.get("bank") or "", **numbers))
         patches.append(
             Patch(
                 name=row["name"].strip(),
                 program=value - first,
                 number=row.get("number") or text,
-                bank=banks.index(bank),
+                bank=bank,
                 category=(row.get("category") or "").strip(),
                 **numbers,
             )
         )
     ordered = tuple(sorted(doubts, key=lambda doubt: doubt.line))
-    reasons = (reason,) * len(banks)
     found = PatchList(name="", banks=tuple(banks), patches=tuple(patches))
+    reasons = (reason,) * len(found.banks)
     return ReadList(found, ordered, "1" if first else "0", reasons)
 
 

@@ -28,7 +28,7 @@ from hypotaxis.core.session.templates import INSTRUMENT
 from hypotaxis.core.timing.applied import KnownLateness
 from hypotaxis.core.units import stored_level_text
 from hypotaxis.records import templates
-from hypotaxis.records.asked import whole
+from hypotaxis.records.asked import as_uuid, whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, PatchList
@@ -348,7 +348,7 @@ def _opened(here: InUse, uid: str) -> dict:
         "lanes": pieces.lanes_text(here.plan, instrument),
     } | _played(here, instrument)
     context |= _untried(here.plan, instrument)
-    job = Job.objects.filter(kind="try-out", uid=_uid_or_none(here.request.GET.get("try", ""))).first()
+    job = Job.objects.filter(kind="try-out", uid=as_uuid(here.request.GET.get("try", ""))).first()
     if job and job.about == uid:
         context |= {"try_job": job} | _heard(here.plan, job)
         context["try_form"] = TryOutForm(initial=to_json(trying.wish_of(job)))
@@ -369,15 +369,6 @@ def _played(here: InUse, instrument: Instrument) -> dict:
         "roots": list(enumerate(NAMES)),
         "first": first,
     }
-
-
-def _uid_or_none(text: str):
-    from uuid import UUID
-
-    try:
-        return UUID(text)
-    except ValueError:
-        return None
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """Patch lists: read with a preview, kept, browsed, written; sounds searched, called up and tried."""
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.text import slugify
@@ -12,7 +12,8 @@ from hypotaxis.core.formats.patchfile import PASTED, WRITERS, sent_by
 from hypotaxis.core.patches.numbers import FORMS
 from hypotaxis.core.plan import Instrument
 from hypotaxis.core.playing.tryout import TryOutWish, usual_note
-from hypotaxis.records.current import in_one_go, in_use
+from hypotaxis.records.asked import as_uuid
+from hypotaxis.records.current import asked_back, in_one_go, in_use
 from hypotaxis.records.models import Patch, PatchList
 from hypotaxis.records.patch_lists import as_value, note_maps_of, picked
 from hypotaxis.steps.instruments.forms import BankNumbersForm, PatchFileForm
@@ -92,6 +93,8 @@ def browse(request, uid):
 def export(request, uid, form):
     """A list as a file."""
     kept = get_object_or_404(PatchList, uid=uid)
+    if form not in TYPES:
+        raise Http404
     kind, ending = TYPES[form]
     answer = HttpResponse(WRITERS[form](as_value(kept)), content_type=f"{kind}; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(kept.name) or "patches"}.{ending}"'
@@ -113,7 +116,7 @@ def mark(request, uid):
     """A favourite, or checked by ear."""
     patch = get_object_or_404(Patch, uid=uid)
     service.mark(patch, request.POST.get("what", ""))
-    return redirect(request.POST.get("next") or reverse("instruments:list", args=[patch.list_id]))
+    return redirect(asked_back(request, reverse("instruments:list", args=[patch.list_id])))
 
 
 def find(request, uid):
@@ -134,7 +137,7 @@ def choose_list(request, uid):
     """Which list names an instrument's sounds."""
     here = in_use(request)
     instrument = instrument_or_404(here, uid)
-    kept = PatchList.objects.filter(uid=request.POST.get("list") or None).first()
+    kept = PatchList.objects.filter(uid=as_uuid(request.POST.get("list", ""))).first()
     service.use_list(here.rig, here.plan, instrument, kept)
     return redirect("instruments:open", uid=uid)
 
@@ -166,7 +169,7 @@ def _call_up(request, uid) -> Instrument | None:
         kept = service.list_of(instrument)
         patch = service.neighbour(now, step) if now else (kept.patches.first() if kept else None)
     else:
-        patch = Patch.objects.filter(uid=request.POST.get("patch") or None).first()
+        patch = Patch.objects.filter(uid=as_uuid(request.POST.get("patch", ""))).first()
     if patch is None:
         return None
     service.pick(here.rig, here.plan, instrument, patch, here.session, part=part)
