@@ -73,8 +73,8 @@ class TextTest(SimpleTestCase):
             return changed(tracks=[plain["tracks"][0] | fields])
 
         cases = {
-            "{": "is no JSON",
-            "[" * 100_000: "is no JSON",
+            "{": "session.json is not JSON",
+            "[" * 100_000: "session.json is nested too deeply|is not JSON",
             "[]": "no session of Hypotaxis",
             changed(format="other"): "no session of Hypotaxis",
             changed(version=None): "of which version",
