@@ -17,6 +17,15 @@ def whole(text: str | None, default: int, low: int, high: int) -> int:
     return int(min(high, max(low, number(text, default))))
 
 
+def one_line(text: str | None, longest: int = 80) -> str:
+    """A name as it is kept: without line ends and blanks to no purpose.
+
+    >>> one_line("  Ebb\\r\\n and  flow ")
+    'Ebb and flow'
+    """
+    return " ".join((text or "").split())[:longest].strip()
+
+
 def as_uuid(text: str) -> uuid.UUID | None:
     """A uid; None where it is none."""
     try:

@@ -1,9 +1,13 @@
 """Errors the product raises on purpose become a page that says what to do; a window goes on with the rig it shows."""
 
+from django.middleware.gzip import GZipMiddleware
 from django.shortcuts import render
 
 from hypotaxis.core.errors import Gone, HypotaxisError
 from hypotaxis.records.current import remember
+
+LEAST_COMPRESSED = 10_000
+"""Bytes of an answer from which it is worth it."""
 
 
 def named_errors(get_response):
@@ -21,6 +25,22 @@ def named_errors(get_response):
 
     middleware.process_exception = process_exception
     return middleware
+
+
+class Compressed(GZipMiddleware):
+    """Pages and answers of some length, compressed; never what is streamed or answered in ranges: sound, archives.
+
+    Django's masks the token of forms anew in each answer and pads by chance, as it must where secrets are compressed.
+    """
+
+    TEXT = ("text/", "application/json", "image/svg+xml")
+
+    def process_response(self, request, response):
+        if response.streaming or len(response.content) < LEAST_COMPRESSED:
+            return response
+        if not response.get("Content-Type", "").startswith(self.TEXT):
+            return response
+        return super().process_response(request, response)
 
 
 def same_window(get_response):

@@ -7,6 +7,7 @@ proxy in front, by which the room may come in (docs/room.md).
 
 import os
 import secrets
+from contextlib import suppress
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -14,7 +15,11 @@ from csp.constants import NONE, SELF
 
 BASE = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("HYPOTAXIS_DATA", BASE / "data")).resolve()
+# What is made from here on is its owner's alone, in this process and in those that it starts.
+os.umask(0o077)
 DATA.mkdir(parents=True, exist_ok=True)
+with suppress(PermissionError):
+    DATA.chmod(0o700)
 AUDIO = DATA / "audio"
 COPIES_KEPT = int(os.environ.get("HYPOTAXIS_COPIES", "7") or 0)
 
@@ -62,6 +67,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "hypotaxis.web.room.gate.gate",
+    "hypotaxis.web.middleware.Compressed",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",

@@ -1,15 +1,18 @@
 """Files that are not what they should be: each costs itself and nothing else."""
 
 import re
+import stat
+from unittest import mock
 
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import Client, SimpleTestCase
+from django.test import Client, SimpleTestCase, override_settings
 from django.urls import URLResolver, get_resolver, reverse
 
 from hypotaxis.core.formats.pasted import lines, read_pasted
 from hypotaxis.core.timing.grid import MOST_STEPS, grid_score
 from hypotaxis.records import audio
-from hypotaxis.records.models import Box, Instrument, PatchList, Sounding, Track
+from hypotaxis.records.models import Box, Instrument, PatchList, Session, Sounding, Track
 from tests.core.formats.test_smf import smf
 from tests.web.base import DemoTest
 
@@ -137,6 +140,49 @@ class HandMadeTest(DemoTest):
                 if answer.status_code == 302 and not answer.url.startswith(("/", "?")):
                     broken.append(("led away to", address, answer.url))
         self.assertEqual(broken, [])
+
+
+class AnswersTest(DemoTest):
+    """What every answer has, and what is kept from others."""
+
+    SAFE = ("Content-Security-Policy", "X-Frame-Options", "X-Content-Type-Options", "Referrer-Policy")
+
+    @override_settings(WHITENOISE_USE_FINDERS=True)
+    def test_refused_hosts_static_files_and_errors_are_answered_as_safely_as_pages(self):
+        client = Client(raise_request_exception=False)
+        answers = {
+            "a page": client.get("/session/"),
+            "a refused host": client.get("/session/", HTTP_HOST="evil.example"),
+            "a static file": client.get("/static/web/styles/stand.css"),
+            "nothing there": client.get("/nowhere/"),
+        }
+        with mock.patch("hypotaxis.steps.sync.views.in_use", side_effect=ZeroDivisionError):
+            answers["an error of ours"] = client.get("/sync/")
+        codes = {name: answer.status_code for name, answer in answers.items()}
+        self.assertEqual(list(codes.values()), [200, 400, 200, 404, 500], codes)
+        for name, answer in answers.items():
+            with self.subTest(name):
+                self.assertEqual([one for one in self.SAFE if one not in answer], [])
+
+    def test_long_pages_are_compressed_and_sound_is_not(self):
+        packed = {"HTTP_ACCEPT_ENCODING": "gzip"}
+        self.assertEqual(Client().get("/session/", **packed)["Content-Encoding"], "gzip")
+        self.assertNotIn("Content-Encoding", Client().get("/stand/state/", **packed))
+        run = self.record("Bittern")
+        sound = Client().get(reverse("session:listen", args=[run.takes.get().uid, "raw"]), **packed)
+        self.assertNotIn("Content-Encoding", sound)
+
+    def test_a_session_s_name_is_one_line(self):
+        old = reverse("session:tidy", args=["session", self.session.uid])
+        form = {"name": "Ebb\r\nSet-Cookie: x", "bpm": "120", "beats": "4", "unit": "4", "bars": "4"}
+        self.client.post(reverse("session:new"), form)
+        self.client.post(old, {"to": "rename", "name": "a\nb"})
+        self.assertEqual(set(Session.objects.values_list("name", flat=True)), {"Ebb Set-Cookie: x", "a b"})
+
+    def test_the_data_are_their_owners_alone(self):
+        run = self.record("Bittern")
+        for path, mode in ((settings.DATA, 0o700), (audio.take_path(run.takes.get().file), 0o600)):
+            self.assertEqual(stat.S_IMODE(path.stat().st_mode), mode, path)
 
 
 def _patterns(entries, before: str = ""):

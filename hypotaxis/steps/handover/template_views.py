@@ -4,7 +4,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 
 from hypotaxis.records import templates
-from hypotaxis.records.asked import as_uuid
+from hypotaxis.records.asked import as_uuid, one_line
 from hypotaxis.records.current import in_one_go
 from hypotaxis.records.models import Rig, Template
 
@@ -35,7 +35,7 @@ def _done(request):
         row.delete()
         messages.info(request, f"The template {row.name} is gone. What began with it stays.")
         return redirect("handover:templates")
-    name = request.POST.get("name", "").strip()[:80]
+    name = one_line(request.POST.get("name"))
     if not name:
         messages.error(request, f"{row.name} keeps its name: a name needs a letter.")
     else:

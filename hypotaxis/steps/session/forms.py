@@ -27,6 +27,7 @@ from hypotaxis.core.session.joining import FILES, SESSIONS
 from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING, Straightening
 from hypotaxis.core.studio import STAND_IN, WITH_A_NOTE
 from hypotaxis.core.units import counted
+from hypotaxis.records.asked import one_line
 from hypotaxis.records.merging import Merged
 from hypotaxis.records.models import Track
 from hypotaxis.steps.session.services.joining import NEW, TRACK, Coming
@@ -66,7 +67,8 @@ class ScoreForm(forms.Form):
 
     def session_name(self) -> str:
         """The given name, otherwise the file's without its ending."""
-        return self.cleaned_data["name"].strip() or PurePath(self.cleaned_data["score"].name).stem or "Untitled"
+        given = self.cleaned_data["name"] or PurePath(self.cleaned_data["score"].name).stem
+        return one_line(given) or "Untitled"
 
 
 UNIT_CHOICES = [(unit, str(unit)) for unit in UNITS]
@@ -86,6 +88,9 @@ class NewSessionForm(forms.Form):
         initial=True,
         help_text="What is too much is put away later; others are added.",
     )
+
+    def clean_name(self) -> str:
+        return one_line(self.cleaned_data["name"])
 
     def piece(self) -> Piece:
         """The piece that is asked for. Raises BadBars."""

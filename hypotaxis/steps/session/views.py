@@ -15,7 +15,7 @@ from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.session.templates import SESSION
 from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping, templates
-from hypotaxis.records.asked import number, whole
+from hypotaxis.records.asked import number, one_line, whole
 from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
@@ -135,7 +135,7 @@ def new(request):
 
 def _begun_with(here: InUse, kept: templates.Kept, request):
     """A session as a template has it."""
-    name = request.POST.get("name", "").strip() or kept.name
+    name = one_line(request.POST.get("name")) or kept.name
     made = beginning.begin_session(here.rig, here.plan, kept.value, name)
     open_ends = beginning.open_ends(made, kept.value)
     told = f" Nothing plays {', '.join(open_ends)} here: choose it on the tracks." if open_ends else ""
@@ -459,7 +459,7 @@ def tidy(request, kind, uid):
     to = request.POST.get("to", "")
     answer = redirect("session:sessions")
     if to == "rename":
-        name = request.POST.get("name", "").strip()[:80]
+        name = one_line(request.POST.get("name"))
         if not name:
             messages.error(request, f"{row.name} keeps its name: a name needs a letter.")
         else:

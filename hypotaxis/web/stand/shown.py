@@ -382,9 +382,8 @@ class _Stand:
         if move and move.state == Job.FAILED:
             return Verdict(of, move.message, True)
         if move and not move.finished:
-            return Verdict(
-                of, "Repeated as soon as it has ended." if move.request["move"] == "repeat" else "It stands."
-            )
+            repeats = move.request["move"] == moving_on.REPEAT
+            return Verdict(of, "Repeated as soon as it has ended." if repeats else "It stands once it is measured.")
         if run.job.state in (Job.FAILED, Job.INTERRUPTED):
             return Verdict(of, f"{run.job.message} Repeat it?", True)
         if not takes:

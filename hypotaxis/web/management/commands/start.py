@@ -20,6 +20,7 @@ from hypotaxis.web.management.commands.worker import take_lock
 from hypotaxis.web.worker_watch import WorkerWatch
 
 HOST = "127.0.0.1"
+MOST_CONNECTIONS, IDLE_S, CLEANUP_S = 400, 30, 5
 BEHIND_A_PROXY = {"trusted_proxy": HOST, "trusted_proxy_headers": {"x-forwarded-proto", "x-forwarded-for"}}
 """What a proxy in front says of its visitors counts only where the owner has set one up."""
 PATIENCE = 20
@@ -138,6 +139,10 @@ def _serve(port: int) -> None:
         threads=8,
         ident="Hypotaxis",
         max_request_body_size=settings.MAX_REQUEST_BYTES,
+        # Who sends half a request and waits is let go, and cannot take all the room there is.
+        connection_limit=MOST_CONNECTIONS,
+        channel_timeout=IDLE_S,
+        cleanup_interval=CLEANUP_S,
         _quiet=True,
         **(BEHIND_A_PROXY if settings.PROXY else {}),
     )
