@@ -19,7 +19,7 @@ def named_errors(get_response):
     def process_exception(request, exception):
         if isinstance(exception, HypotaxisError):
             # Of what is gone no frame can be drawn.
-            request._bare = isinstance(exception, Gone)
+            request._bare = getattr(request, "_bare", False) or isinstance(exception, Gone)
             return render(request, "web/error.html", {"title": "That did not work", "reason": exception}, status=409)
         return None
 

@@ -81,6 +81,18 @@ class GateTest(RoomTest):
         self.assertEqual(self.tablet.get("/nowhere/").status_code, 404)
         self.assertIsNotNone(door.room)
 
+    def test_nothing_of_the_rig_is_told_to_who_is_not_in_whatever_goes_wrong(self):
+        self.open()
+        strict = Client(HTTP_HOST=HOST, enforce_csrf_checks=True, **{MARK: True})
+        answers = [self.tablet.get("/static/nothing.css"), self.tablet.get("/nowhere/"), strict.post("/room/enter/")]
+        self.come_in()
+        answers += [self.tablet.get("/static/nothing.css"), self.tablet.get("/session/")]
+        with mock.patch("hypotaxis.web.stand.views.shown", side_effect=RoomTrouble("It broke.")):
+            answers.append(self.tablet.get("/stand/state/"))
+        self.assertEqual([one.status_code for one in answers], [404, 404, 403, 404, 403, 409])
+        for answer in answers:
+            self.assertNotContains(answer, "Saltmarsh", status_code=answer.status_code)
+
     def test_everything_is_allowed_but_the_owners_own_page(self):
         self.open(everything="on")
         self.come_in()

@@ -50,9 +50,10 @@ def _of_the_room(request: HttpRequest) -> HttpResponse | None:
     room = door.room
     if room is None or request.META["HTTP_HOST"] != door.host:
         return HttpResponse("It is closed.", status=403, content_type="text/plain; charset=utf-8")
+    # Whatever goes wrong from here on, no frame with the owner's rig is drawn around it.
+    request._bare = True
     if request.path.startswith(settings.STATIC_URL):
         return None
-    request._bare = True
     try:
         match = resolve(request.path_info)
     except Resolver404:
