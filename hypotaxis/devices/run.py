@@ -22,6 +22,7 @@ from hypotaxis.core.midi.messages import (
     channel_of,
     control_change,
     kind_of,
+    struck,
 )
 from hypotaxis.core.playing.keys import Echo
 from hypotaxis.core.playing.stand_keys import is_of
@@ -125,8 +126,7 @@ class Run:
         """Whether a message that came in by a port is what the run waits for."""
         if any(is_of(key, Message(0, name, data)) for key in self.setup.kept_out):
             return False
-        note = data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and data[2] > 0
-        return self.setup.begins != AT_ONCE and (note or self.setup.begins != WITH_A_NOTE)
+        return self.setup.begins != AT_ONCE and (struck(data) is not None or self.setup.begins != WITH_A_NOTE)
 
     def note(self, message: Message) -> None:
         """Remember where a message that leaves may sound."""

@@ -80,6 +80,12 @@ def newest(kind: str, about: str) -> Job | None:
     return Job.objects.filter(kind=kind, about=about).last()
 
 
+def under_way(kind: str, about: str) -> Job | None:
+    """The newest one of a kind, while it waits or runs; None where it has ended, or there is none."""
+    job = newest(kind, about)
+    return job if job and not job.finished else None
+
+
 def hand_over(job: Job) -> None:
     """Queue a job's work, after the transaction that stored it. Where that fails the job is failed, and NotBegun says
     so; nothing waits for a worker that will never hear of it."""

@@ -9,7 +9,7 @@ from hypotaxis.core.errors import RoutingLoop
 from hypotaxis.core.linecheck.hearing import LineHeard, hear_line
 from hypotaxis.core.linecheck.lines import Slot, messages_of, sounds_of
 from hypotaxis.core.midi.identity import REQUEST, read_reply
-from hypotaxis.core.midi.messages import EXCLUSIVE, NOTE_ON, kind_of
+from hypotaxis.core.midi.messages import struck
 from hypotaxis.core.studio import Message, RunSetup, Studio, Written
 
 LOOP_NOTES = 12
@@ -60,9 +60,8 @@ class _ComingRound:
         if slot is not self._slot:
             self._slot, self._came = slot, {}
         for message in received:
-            data = message.data
-            if len(data) == 3 and data[0] < EXCLUSIVE and (kind_of(data[0]), data[1]) == (NOTE_ON, slot.line.note):
-                self._came[message.port] = self._came.get(message.port, 0) + bool(data[2])
+            if struck(message.data) == slot.line.note:
+                self._came[message.port] = self._came.get(message.port, 0) + 1
         for port, count in self._came.items():
             if count >= LOOP_NOTES and not slot.line.is_effect:
                 raise RoutingLoop(

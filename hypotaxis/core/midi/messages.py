@@ -64,6 +64,16 @@ def note_off(channel: int, note: int) -> bytes:
     return bytes([status_of(NOTE_OFF, channel), note, RELEASED])
 
 
+def struck(data: bytes) -> int | None:
+    """The note that a message strikes; None where it strikes none.
+
+    >>> struck(note_on(3, 60, 100)), struck(note_on(3, 60, 0)), struck(note_off(3, 60))
+    (60, None, None)
+    """
+    strikes = len(data) == 3 and FIRST_STATUS <= data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and data[2] > 0
+    return data[1] if strikes else None
+
+
 def control_change(channel: int, number: int, value: int) -> bytes:
     """A controller's value."""
     return bytes([status_of(CONTROL_CHANGE, channel), number, value])

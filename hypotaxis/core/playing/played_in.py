@@ -20,6 +20,7 @@ from hypotaxis.core.midi.messages import (
     PROGRAM_CHANGE,
     channel_of,
     kind_of,
+    struck,
 )
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.playing.evenness import Even, evenness
@@ -311,8 +312,7 @@ def fetched(messages: Sequence[Message], tempo: TempoMap, *, first_tick: int) ->
 
 
 def _strikes(message: Message) -> bool:
-    data = message.data
-    return FIRST_STATUS <= data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and len(data) == 3 and data[2] > 0
+    return struck(message.data) is not None
 
 
 def laid_in(was: Part, came: Part, *, first_tick: int, end_tick: int, anew: bool) -> Part:

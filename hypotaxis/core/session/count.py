@@ -3,8 +3,10 @@
 Times are µs of the session from its zero, or from now; what lies before the first bar of a run is counted down to it.
 """
 
+import math
 from dataclasses import dataclass
 
+from hypotaxis.core.playing.count_in import beats, count_in_s
 from hypotaxis.core.session.tempo import TempoMap
 
 MOST = 16
@@ -35,35 +37,19 @@ def beat_at(tempo: TempoMap, at_us: float, first_bar: int) -> Beat:
     if at_us >= begins_us:
         where = tempo.position(tempo.tick_at_us(at_us))
         return Beat(str(where.bar), where.beat, tempo.beats_in_bar(where.bar))
-    beats, beat_us = tempo.beats_in_bar(first_bar), _beat_us(tempo, first_bar)
-    before = int(-(-(begins_us - at_us) // beat_us))
-    return Beat(f"−{-(-before // beats)}", beats - (before - 1) % beats, beats)
+    number = tempo.beats_in_bar(first_bar)
+    beat_us = count_in_s(tempo, first_bar=first_bar, bars=1) * 1e6 / number
+    before = math.ceil((begins_us - at_us) / beat_us)
+    return Beat(f"−{-(-before // number)}", number - (before - 1) % number, number)
 
 
 def coming_beats(tempo: TempoMap, at_us: float, until_us: float, first_bar: int) -> tuple[ComingBeat, ...]:
     """The beats that fall behind at_us and before until_us."""
-    found: list[ComingBeat] = []
     begins_us = float(tempo.us_at(tempo.bar_tick(first_bar)))
-    if at_us < begins_us:
-        beat_us = _beat_us(tempo, first_bar)
-        left = int((begins_us - at_us) // beat_us)
-        found += [_coming(tempo, begins_us - number * beat_us, at_us, first_bar) for number in range(left, 0, -1)]
-    bar = tempo.position(tempo.tick_at_us(max(at_us, begins_us))).bar
-    while len(found) < MOST and float(tempo.us_at(tempo.bar_tick(bar))) < until_us:
-        first, last, beats = tempo.bar_tick(bar), tempo.bar_tick(bar + 1), tempo.beats_in_bar(bar)
-        for number in range(beats):
-            falls_us = float(tempo.us_at(first + (last - first) * number // beats))
-            if falls_us > at_us:
-                found.append(ComingBeat((falls_us - at_us) / 1000, Beat(str(bar), number + 1, beats)))
-        bar += 1
-    return tuple(one for one in found[:MOST] if at_us + one.in_ms * 1000 < until_us)
-
-
-def _coming(tempo: TempoMap, falls_us: float, at_us: float, first_bar: int) -> ComingBeat:
+    count_in = max(0, math.ceil((begins_us - at_us) / (count_in_s(tempo, first_bar=first_bar, bars=1) * 1e6)))
+    first, last = (tempo.position(tempo.tick_at_us(max(us, begins_us))).bar for us in (at_us, until_us))
+    begins_s = float(tempo.us_at(tempo.bar_tick(first))) / 1e6
+    clicks = beats(tempo, first_bar=first, last_bar=last, count_in=count_in, first_s=begins_s)
+    falls = [one.at_s * 1e6 for one in clicks if at_us < one.at_s * 1e6 < until_us]
     # Asked a little behind it, since it belongs to the stretch that it begins.
-    return ComingBeat((falls_us - at_us) / 1000, beat_at(tempo, falls_us + 1, first_bar))
-
-
-def _beat_us(tempo: TempoMap, bar: int) -> float:
-    begins, ends = (float(tempo.us_at(tempo.bar_tick(one))) for one in (bar, bar + 1))
-    return (ends - begins) / tempo.beats_in_bar(bar)
+    return tuple(ComingBeat((us - at_us) / 1000, beat_at(tempo, us + 1, first_bar)) for us in falls[:MOST])

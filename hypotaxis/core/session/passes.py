@@ -197,6 +197,16 @@ class PassSetup:
         """Each time round; of a pass that is played once, the whole run."""
         return self.rounds or (Round(0, self.frames, self.first_sample),)
 
+    def round_at(self, frame: float) -> int:
+        """Which time round a frame of the run lies in, from 0; what comes before the first counts to it."""
+        rows = self.every_round
+        return next((number for number in reversed(range(len(rows))) if rows[number].start <= frame), 0)
+
+    def us_at(self, frame: float) -> float:
+        """The place in the session, in µs, of a frame of the run."""
+        now = self.every_round[self.round_at(frame)]
+        return (now.first_sample + frame - now.start) * 1e6 / self.rate
+
     @property
     def seconds(self) -> float:
         """How long it takes in real time."""

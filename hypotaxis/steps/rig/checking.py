@@ -17,7 +17,7 @@ from hypotaxis.core.linecheck.verdicts import AS_PLANNED, FROM_OUTSIDE, SILENT, 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.studio import Studio
-from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, work
+from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, under_way, work
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.line_checks import KIND
 from hypotaxis.records.models import Job, Pass, Rig
@@ -106,8 +106,7 @@ def _verdicts(
 
 def start(rig: Rig, plan: Plan, wish: Wish, *, token: str = "") -> Job:
     """Let the worker check lines; a check that runs goes on instead. Raises CannotSchedule."""
-    runs = newest(KIND, str(rig.uid))
-    if runs and not runs.finished:
+    if runs := under_way(KIND, str(rig.uid)):
         return runs
     if not _wanted(lines_of(plan), wish):
         raise CannotSchedule("No line can be checked: define an instrument with a way out and a way home first.")
@@ -120,8 +119,7 @@ def start(rig: Rig, plan: Plan, wish: Wish, *, token: str = "") -> Job:
 
 def stop(rig: Rig) -> None:
     """What was heard so far is kept."""
-    job = newest(KIND, str(rig.uid))
-    if job and not job.finished:
+    if job := under_way(KIND, str(rig.uid)):
         ask_to_cancel(str(job.uid))
 
 

@@ -9,12 +9,12 @@ from django.db import transaction
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import from_json, to_json
 from hypotaxis.core.linecheck.panel import Found, HeardSetting, heard_settings
-from hypotaxis.core.midi.messages import EXCLUSIVE, NOTE_ON, kind_of
+from hypotaxis.core.midi.messages import struck
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import keys_in
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.studio import Block, RunSetup, Written
-from hypotaxis.records.jobs import ask, newest, running, work
+from hypotaxis.records.jobs import ask, newest, running, under_way, work
 from hypotaxis.records.models import Job, Rig, Tick
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.studio import studio_for
@@ -75,8 +75,7 @@ def _local(rig: Rig) -> dict[str, Found]:
 
 def start_local(rig: Rig, plan: Plan, box: str, *, token: str = "") -> Job:
     """Let the worker wait for one key of a box. Raises CannotSchedule."""
-    before = newest(KIND, str(rig.uid))
-    if before and not before.finished:
+    if before := under_way(KIND, str(rig.uid)):
         return before
     if not any(end.box.uid == box for end in keys_in(plan.rig)):
         raise CannotSchedule(
@@ -128,13 +127,9 @@ class _Listening:
         """Take a block in; whether enough was heard."""
         for column, meter in enumerate(self.meters):
             meter.feed(block.samples[:, column])
-        self.came = self.came or any(_is_key(one.data) for one in block.received if one.port in self.ports)
+        self.came = self.came or any(struck(one.data) is not None for one in block.received if one.port in self.ports)
         self._rest -= len(block.samples) if self.came else 0
         return self._rest <= 0
-
-
-def _is_key(data: bytes) -> bool:
-    return len(data) == 3 and data[0] < EXCLUSIVE and kind_of(data[0]) == NOTE_ON and data[2] > 0
 
 
 # --- ticked by what was heard

@@ -42,14 +42,10 @@ def _time_context(run: Pass) -> dict:
     """Where a pass is that goes by the session's tempo."""
     setup = run.frozen
     frame = run.job.progress * setup.frames
-    number, now = next(
-        (row for row in reversed(list(enumerate(setup.every_round))) if row[1].start <= frame),
-        (0, setup.every_round[0]),
-    )
-    at = now.first_sample + frame - now.start
-    tick = run.session.tempo_map.tick_at_us(max(0.0, at * 1e6 / setup.rate))
+    tick = run.session.tempo_map.tick_at_us(max(0.0, setup.us_at(frame)))
     of = "" if setup.open_end else f" of {len(setup.rounds)}"
-    return _where(run, tick) | {"time_round": f"time {number + 1}{of}" if setup.loops else ""} | _before(run, frame)
+    told = f"time {setup.round_at(frame) + 1}{of}" if setup.loops else ""
+    return _where(run, tick) | {"time_round": told} | _before(run, frame)
 
 
 def _before(run: Pass, frame: float) -> dict:

@@ -6,7 +6,7 @@ from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.playing.tryout import TryOutWish, usual_note
 from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.studio import STAND_IN
-from hypotaxis.records.jobs import ask_to_cancel, sounding
+from hypotaxis.records.jobs import ask_to_cancel, end_what_sounds
 from hypotaxis.records.models import Job, Session
 from hypotaxis.records.patch_lists import picked
 from hypotaxis.records.plan import last_bar_of, load_plan
@@ -53,8 +53,7 @@ def _stop(session: Session | None) -> str:
     if run:
         moving_on.end(run)
         return "The pass ends; what came is kept."
-    for uid in Job.objects.filter(kind__in=sounding(), state__in=Job.UNFINISHED).values_list("uid", flat=True):
-        ask_to_cancel(str(uid))
+    end_what_sounds()
     return "It ends."
 
 

@@ -10,7 +10,7 @@ from hypotaxis.core.errors import CannotSchedule, HypotaxisError
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.playing.stand_keys import StandKey, key_of
 from hypotaxis.core.studio import STAND_IN, KeptOut, RunSetup
-from hypotaxis.records.jobs import ask, newest, running, work
+from hypotaxis.records.jobs import ask, newest, running, under_way, work
 from hypotaxis.records.models import Job, Rig
 from hypotaxis.records.plan import load_plan, studio_row
 from hypotaxis.records.studio import Silence, is_wanted, stand_keys, studio_for
@@ -37,8 +37,7 @@ def learn(rig: Rig, name: str, *, token: str = "") -> Job:
     """Let the worker wait for the key that is to press a button. Raises CannotSchedule."""
     if name not in ACTS:
         raise CannotSchedule("This button is not known. Load the page anew.")
-    before = newest(KIND, str(rig.uid))
-    if before and not before.finished:
+    if before := under_way(KIND, str(rig.uid)):
         return before
     return ask(KIND, about=str(rig.uid), request={"act": name}, token=token)
 

@@ -4,7 +4,7 @@ and no rig is loaded for it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 from django.db.models import Count, Max, Q
@@ -186,6 +186,19 @@ class _Stand:
         self.tempo: TempoMap = session.tempo_map
         self.colours = dict(Instrument.objects.filter(rig=session.rig).values_list("uid", "colour"))
 
+    @cached_property
+    def next_place(self) -> int:
+        """The pass of the plan that is recorded next, from 1; 0 where none waits."""
+        return self.plan.states.index(planning.WAITS) + 1 if self.plan.row and self.plan.waits else 0
+
+    @cached_property
+    def next_tracks(self) -> list[Track]:
+        """What is recorded next: in that pass, otherwise what is armed."""
+        if not self.next_place:
+            return self.tracks
+        column = list(self.plan.row.columns.all())[self.next_place - 1]
+        return list(Track.objects.filter(uid__in=column.tracks))
+
     def shown(self) -> StandShown:
         check = next((job for job in self.going if job.kind == CHECK), None)
         doing = "" if self.now is None else "recording" if self.run else "playing"
@@ -234,9 +247,8 @@ class _Stand:
 
     @property
     def _next_told(self) -> str:
-        if self.plan.waits and self.plan.row:
-            place = self.plan.states.index(planning.WAITS) + 1
-            return f"pass {place} of {len(self.plan.states)}"
+        if self.next_place:
+            return f"pass {self.next_place} of {len(self.plan.states)}"
         return counted(len(self.tracks), "track") if self.tracks else ""
 
     # --- where it is
@@ -274,8 +286,7 @@ class _Stand:
         frame = job.progress * setup.frames
         if job.reported and job.state == Job.RUNNING and job.progress and not run.fast:
             frame += min(STALE_S, max(0.0, (timezone.now() - job.reported).total_seconds())) * setup.rate
-        now = next((one for one in reversed(setup.every_round) if one.start <= frame), setup.every_round[0])
-        return (now.first_sample + frame - now.start) * 1e6 / setup.rate
+        return setup.us_at(frame)
 
     def _led_tick(self, clock: int) -> int:
         return clock * self.run.tempo_map.ticks_per_quarter // CLOCKS_A_QUARTER
@@ -303,10 +314,8 @@ class _Stand:
         return Armed(name, self._colour(instrument), *_bars(level, peak), stored_level_text(peak), wrong)
 
     def _bar_of(self, frame: int) -> int:
-        setup, tempo = self.run.frozen, self.run.tempo_map
-        now = next((one for one in reversed(setup.every_round) if one.start <= frame), setup.every_round[0])
-        at_us = max(0.0, (now.first_sample + frame - now.start) * 1e6 / setup.rate)
-        return tempo.position(tempo.tick_at_us(at_us)).bar
+        tempo = self.run.tempo_map
+        return tempo.position(tempo.tick_at_us(max(0.0, self.run.frozen.us_at(frame)))).bar
 
     def _colour(self, instrument: str) -> str:
         return next((colour for uid, colour in self.colours.items() if str(uid) == instrument), "")
@@ -335,17 +344,14 @@ class _Stand:
 
     def _bars(self) -> tuple[int, int]:
         last = last_bar_of(self.session)
-        if self.plan.waits and self.plan.row:
+        if self.next_place:
             return self.plan.row.first_bar, min(last, self.plan.row.last_bar)
         typed = recording.settings_of(self.session, last, asked={})
         first, until = (_whole(typed[name], usual) for name, usual in (("first_bar", 1), ("last_bar", last)))
         return (first, until) if 1 <= first <= until <= last else (1, last)
 
     def _armed_rows(self) -> tuple[Armed, ...]:
-        rows = self.tracks
-        if self.plan.waits and self.plan.row:
-            column = list(self.plan.row.columns.all())[self.plan.states.index(planning.WAITS)]
-            rows = list(Track.objects.filter(uid__in=column.tracks))
+        rows = self.next_tracks
         takes = Take.objects.filter(track__in=rows, kept=True, beside=False).order_by("number")
         peaks = {take.track_id: take for take in takes.only("track_id", "peak_db", "clipped")}
         found = []
@@ -419,12 +425,9 @@ class _Stand:
     def _main(self) -> tuple[Button, str]:
         if self.now is not None:
             return Button("Stop", "ends the pass" if self.run else "ends what plays"), "stop"
-        if self.plan.waits and self.plan.row:
-            column = list(self.plan.row.columns.all())[self.plan.states.index(planning.WAITS)]
-            names = ", ".join(Track.objects.filter(uid__in=column.tracks).values_list("name", flat=True))
-            place = self.plan.states.index(planning.WAITS) + 1
-            return Button("Record", f"pass {place}: {names}"), "record"
-        names = ", ".join(track.name for track in self.tracks)
+        names = ", ".join(track.name for track in self.next_tracks)
+        if self.next_place:
+            return Button("Record", f"pass {self.next_place}: {names}"), "record"
         return Button("Record", names or "choose a track first", bool(names)), "record"
 
     def _sound(self, busy: bool) -> Button:

@@ -5,7 +5,7 @@ for follows as soon as it has.
 import time
 
 from hypotaxis.core.errors import CannotSchedule
-from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, work
+from hypotaxis.records.jobs import Reporter, ask, ask_to_cancel, newest, running, under_way, work
 from hypotaxis.records.models import Job, Pass
 from hypotaxis.steps.session.services import planning, recording
 
@@ -23,8 +23,7 @@ def move_on(run: Pass, move: str, *, token: str = "") -> str:
         told = "It stands as soon as it is measured."
     else:
         told = "It ends, and begins once more." if move == REPEAT else "It ends, and stands as soon as it is measured."
-    waits = newest(KIND, str(run.uid))
-    if waits is None or waits.finished:
+    if not under_way(KIND, str(run.uid)):
         # Asked for before it is ended, so that a worker that is quick finds it.
         ask(KIND, about=str(run.uid), request={"move": move}, token=token)
     end(run)
