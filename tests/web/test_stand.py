@@ -7,7 +7,7 @@ from django.urls import reverse
 
 from hypotaxis.core.midi.messages import NOTE_ON, note_on
 from hypotaxis.core.studio import Block, KeptOut, Message, RunSetup
-from hypotaxis.records.models import FrontPanel, Job, Pass, Session, Stand, Take
+from hypotaxis.records.models import FrontPanel, Job, Pass, PassPlan, Session, Stand, Take
 from hypotaxis.records.studio import Silence, stand_keys, studio_for
 from hypotaxis.steps.session.services import moving_on, planning, recording
 from hypotaxis.web.stand import keys
@@ -78,6 +78,16 @@ class RecordTest(StandTest):
         runs = Pass.objects.filter(planned=row.columns.first())
         self.assertEqual(runs.count(), 2)
         self.assertEqual(planning.plan_state(self.session).waits, passes - 1)
+
+    def test_accepting_what_is_still_measured_leaves_the_row_of_the_plan_alone(self):
+        row = planning.plan_anew(self.session, self.plan, first_bar=1, last_bar=2, fast=True)
+        self.press("record")
+        run = Pass.objects.get()
+        plan_job = PassPlan.objects.get(uid=row.uid).job
+        Job.objects.filter(uid__in=[run.measuring_id, plan_job.uid]).update(state=Job.RUNNING)
+        with mock.patch.object(moving_on, "ask"):
+            self.assertEqual(self.press("accept")["told"], "It stands as soon as it is measured.")
+        self.assertFalse(Job.objects.get(uid=plan_job.uid).cancel)
 
     def test_a_pass_that_runs_is_shown_with_where_it_is_and_its_clip(self):
         self.arm("Bittern")
