@@ -160,13 +160,23 @@ def a_large_rig() -> None:
             heard_from(rig, uid)
 
     traced = best_of(traces)
-    page = float(_with_a_database("benchmarks.page"))
     sizes = (
         f"{len(plan.rig.boxes)} boxes, {sum(1 for _ in plan.rig.each_socket())} sockets, {len(plan.rig.cables)} cables"
     )
-    print(f"rig of {sizes}: page {page / 0.3:.2f} of 300 ms allowed ({page * 1000:.0f} ms)")
+    print(f"rig of {sizes}:")
     print(f"    findings {findings / 0.2:.2f} of 200 ms allowed ({findings * 1000:.0f} ms)")
     print(f"    a trace of one of {len(sends)} ports {traced / len(sends) * 1000:.3f} ms")
+
+
+def pages() -> None:
+    """What every page and poll costs at several sizes, and how it grows."""
+    sizes = ("demo", "many", "50", "200", "400")
+    found = {size: json.loads(_with_a_database("benchmarks.pages", size)) for size in sizes}
+    told = "pages, ms of computing right after a change / when nothing has changed (queries)"
+    print(f"{told}: {', '.join(f'{size} boxes' if size.isdigit() else size for size in sizes)}")
+    for name in found["demo"]:
+        rows = [found[size].get(name) for size in sizes]
+        print(f"    {name}: " + ", ".join(f"{r[0]:.0f} / {r[1]:.0f} ({r[2]})" if r else "–" for r in rows))
 
 
 def keeping_step() -> None:
@@ -216,11 +226,11 @@ def line_checks() -> None:
     print(f"    {found['false alarms']} false alarms on {found['sound desks']} sound desks")
 
 
-def _with_a_database(module: str) -> str:
+def _with_a_database(module: str, *asked: str) -> str:
     """The last line that a module prints which runs on a data folder of its own."""
     with tempfile.TemporaryDirectory() as data:
         environment = os.environ | {"HYPOTAXIS_DATA": data, "DJANGO_SETTINGS_MODULE": "hypotaxis.web.settings"}
-        command = [sys.executable, "-m", module]
+        command = [sys.executable, "-m", module, *asked]
         out = subprocess.run(command, stdout=subprocess.PIPE, cwd=ROOT, env=environment, check=True).stdout
     return out.decode().strip().splitlines()[-1]
 
@@ -247,6 +257,7 @@ if __name__ == "__main__":
     one_hour_of_stereo()
     reading_a_score()
     a_large_rig()
+    pages()
     keeping_step()
     a_long_part()
     many_names()

@@ -1,7 +1,10 @@
 """The whole plan as one frozen value: the rig, the instruments defined on it, and what is known about both."""
 
+from collections import defaultdict
 from dataclasses import dataclass, field
+from functools import cached_property
 
+from hypotaxis.core.kept import Keeping
 from hypotaxis.core.midi.programs import GAP_MS
 from hypotaxis.core.midi.shaping import Shaping
 from hypotaxis.core.patches.values import KeptList
@@ -120,7 +123,7 @@ class Instrument:
     standing: tuple[tuple[str, int], ...] = ()
     """Lines (port as a socket uid, channel 1–16 or 0 for all) from which it is always played, whatever is selected."""
 
-    @property
+    @cached_property
     def seats(self) -> tuple[Seat, ...]:
         """Where it listens: its first part, then the others."""
         more = (Seat(one.send or self.send, one.channel, one.uid, one.name) for one in self.parts)
@@ -130,12 +133,12 @@ class Instrument:
         """Where a part listens; the first one where there is no such part."""
         return next((one for one in self.seats if one.part == part), self.seats[0])
 
-    @property
+    @cached_property
     def every_return(self) -> tuple[Return, ...]:
         """Every return, the main one first (with an empty uid and name)."""
         return (Return(uid="", name="", inputs=self.returns, inverted=self.inverted), *self.further)
 
-    @property
+    @cached_property
     def inputs(self) -> tuple[str, ...]:
         """Every input by which it comes home, each once, in order."""
         return tuple(dict.fromkeys(uid for one in self.every_return for uid in one.inputs))
@@ -173,7 +176,7 @@ class Meant:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Plan:
+class Plan(Keeping):
     """The rig, its instruments and its effect loops, in their order."""
 
     rig: Rig
@@ -200,7 +203,22 @@ class Plan:
 
     def instrument(self, uid: str) -> Instrument | None:
         """The instrument with this uid, or None."""
-        return next((instrument for instrument in self.instruments if instrument.uid == uid), None)
+        return self._instruments.get(uid)
+
+    @cached_property
+    def _instruments(self) -> dict[str, Instrument]:
+        return {instrument.uid: instrument for instrument in reversed(self.instruments)}
+
+    def instruments_of(self, box: str) -> list[Instrument]:
+        """The instruments that are made of a box (uid), in their order."""
+        return self._made_of.get(box, [])
+
+    @cached_property
+    def _made_of(self) -> dict[str, list[Instrument]]:
+        found: dict[str, list[Instrument]] = defaultdict(list)
+        for instrument in self.instruments:
+            found[instrument.box].append(instrument)
+        return dict(found)
 
     def way_out(self, uid: str, part: str = "") -> tuple[str, int] | None:
         """(system name of the port, channel) that notes for an instrument, or for a part of it (uid), leave by; None

@@ -323,7 +323,8 @@ def peaks(file: str) -> np.ndarray:
     """The overview of a take, kept beside it; made anew where it is missing. Raises SoundLost."""
     path = _peaks_path(file)
     try:
-        return np.load(path)
+        # Of hours only what is drawn is read.
+        return np.load(path, mmap_mode="r")
     except (OSError, ValueError, EOFError):
         with told_when_lost(file):
             found = peaks_of(take_path(file))

@@ -4,7 +4,7 @@ A request loads the plan and its findings once; both are kept on it.
 """
 
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache, wraps
+from functools import cached_property, wraps
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
@@ -13,9 +13,12 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from hypotaxis.core.errors import Gone
 from hypotaxis.core.findings.finding import WRONG, Finding
 from hypotaxis.core.findings.rules import check_all
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.build import HOST_NAME, box_from_shape, new_uid
 from hypotaxis.core.rig.values import Rig as CoreRig
+from hypotaxis.core.studio import Port
+from hypotaxis.core.sync.course import Course
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session, Studio
@@ -60,7 +63,7 @@ class InUse:
     def plan(self) -> Plan:
         """The plan with what the studio reports now."""
         plan = load_plan(self.rig)
-        return replace(plan, reported=look(plan), song=song_of(self.session) if self.session else None)
+        return _as_it_stands(plan, look(plan), song_of(self.session) if self.session else None)
 
     @cached_property
     def studio(self) -> Studio:
@@ -69,7 +72,7 @@ class InUse:
 
     @cached_property
     def _checked(self) -> tuple[list[Finding], list[tuple[Finding, str]]]:
-        return _check(self.plan)
+        return findings_of(self.plan)
 
     @property
     def findings(self) -> list[Finding]:
@@ -105,9 +108,19 @@ class InUse:
         return [finding for finding in self.findings if finding.severity == WRONG]
 
 
-@lru_cache(maxsize=8)
-def _check(plan: Plan) -> tuple[list[Finding], list[tuple[Finding, str]]]:
-    """The findings of a plan. Kept while the rig stays as it is: every page tells how many there are."""
+def _as_it_stands(plan: Plan, reported: tuple[Port, ...] | None, song: Course | None) -> Plan:
+    """The plan with what the studio reports and how the song goes; the last one is kept with the plan."""
+    kept = plan.kept[_as_it_stands]
+    if (reported, song) not in kept:
+        kept.clear()
+        kept[reported, song] = replace(plan, reported=reported, song=song)
+    return kept.get((reported, song)) or replace(plan, reported=reported, song=song)
+
+
+@kept_with_it
+def findings_of(plan: Plan) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+    """(the findings that stand, those that are marked as meant with their reasons). Kept while the rig stays as it is:
+    every page tells how many there are."""
     return check_all(plan)
 
 

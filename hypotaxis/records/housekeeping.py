@@ -4,7 +4,8 @@ Putting away loses nothing: the row is out of the way and comes back in one move
 offered only for what is put away, and says first what goes and how large it is.
 """
 
-from collections.abc import Iterable
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +16,9 @@ from django.db.models import Q
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Rig, Session, Sounding, Take, Track
+
+_WHOSE = {Rig: "session__rig", Session: "session", Track: "track"}
+"""By what a take belongs to each."""
 
 
 def megabytes(paths: Iterable[Path]) -> float:
@@ -28,7 +32,11 @@ def megabytes(paths: Iterable[Path]) -> float:
 
 def audio_of(takes: Iterable[Take]) -> list[Path]:
     """The files of takes, as they arrived and corrected."""
-    return [audio.take_path(name) for take in takes for name in (take.file, take.fitted) if name]
+    return _paths(name for take in takes for name in (take.file, take.fitted))
+
+
+def _paths(names: Iterable[str]) -> list[Path]:
+    return [audio.take_path(name) for name in names if name]
 
 
 @dataclass(frozen=True)
@@ -44,10 +52,18 @@ class Weighed:
         return type(self.row).__name__.lower()
 
 
-def weighed(row: Session | Track | Rig) -> Weighed:
-    """What hangs on a row."""
-    takes = takes_of(row)
-    return Weighed(row, len(takes), round(megabytes(audio_of(takes)), 1))
+def all_weighed(rows: Sequence[Session | Track | Rig]) -> list[Weighed]:
+    """What hangs on each of these rows, all of them sessions, tracks or rigs."""
+    if not rows:
+        return []
+    whose, mine = _WHOSE[type(rows[0])], defaultdict(list)
+    found = Take.objects.filter(**{f"{whose}__in": rows}).values_list(whose, "file", "fitted")
+    for owner, *files in found:
+        mine[owner].append(files)
+    return [
+        Weighed(row, len(mine[row.pk]), round(megabytes(_paths(name for files in mine[row.pk] for name in files)), 1))
+        for row in rows
+    ]
 
 
 def tidy(row: Session | Track | Rig, to: str) -> str:
@@ -89,8 +105,7 @@ def throw_away(row: Session | Track | Rig) -> None:
 
 def takes_of(row: Session | Track | Rig) -> list[Take]:
     """The takes that hang on a session, track or rig."""
-    where = {Rig: "session__rig", Session: "session", Track: "track"}[type(row)]
-    return list(Take.objects.filter(**{where: row}).only("uid", "file", "fitted"))
+    return list(Take.objects.filter(**{_WHOSE[type(row)]: row}).only("uid", "file", "fitted"))
 
 
 def _passes_of(row: Session | Track | Rig):

@@ -1,7 +1,10 @@
 """What is known of each trip's lateness now: the measurements that are kept, as core.timing.applied asks for them."""
 
-from collections.abc import Mapping
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
 from functools import cached_property
+
+from django.db.models import Q
 
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.sync.following import clocked
@@ -9,6 +12,7 @@ from hypotaxis.core.timing.applied import SOUNDING, TAKE, Found, KnownLateness, 
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.together import Heard, together
 from hypotaxis.records.models import Job, Proof, Sounding, Take
+from hypotaxis.records.stamps import kept_while, kept_with
 
 
 class Latenesses:
@@ -18,23 +22,47 @@ class Latenesses:
         self.plan = plan
 
     @cached_property
-    def soundings(self) -> dict[str, list[Sounding]]:
-        """Of the main trip of each instrument and effect loop (uid), the newest first."""
-        rows: dict[str, list[Sounding]] = {}
-        kept = (
-            Sounding.objects.figures().filter(rig=self.plan.rig.uid, part_uid="", return_uid="").select_related("job")
-        )
-        for row in kept:
-            rows.setdefault(row.instrument_uid or row.loop_uid, []).append(row)
-        return rows
+    def newest(self) -> dict[str, Sounding]:
+        """The newest sounding of the main trip of each instrument and effect loop (uid)."""
+        main = Sounding.objects.filter(rig=self.plan.rig.uid, part_uid="", return_uid="").order_by("made")
+        newest = {one or loop: uid for one, loop, uid in main.values_list("instrument_uid", "loop_uid", "uid")}
+        rows = Sounding.objects.figures().filter(uid__in=newest.values()).select_related("job")
+        return {row.instrument_uid or row.loop_uid: row for row in rows}
 
     @cached_property
     def known(self) -> dict[str, KnownLateness]:
         """What stands, by the uid of each instrument (its first part and main return) and effect loop."""
-        measured = {uid: [_of_sounding(row) for row in rows if counts(row)] for uid, rows in self.soundings.items()}
-        for take in _newest_takes(self.plan):
-            measured.setdefault(take.instrument_uid, []).append(_of_take(take))
-        return applied(self.plan, measured)
+        return kept_with(self.plan, ("soundings", "takes"), _known)
+
+
+def soundings_of(plan: Plan, uid: str) -> list[Sounding]:
+    """Of the main trip of an instrument or effect loop, the newest first."""
+    mine = Sounding.objects.figures().filter(Q(instrument_uid=uid) | Q(loop_uid=uid), rig=plan.rig.uid)
+    return list(mine.filter(part_uid="", return_uid="").select_related("job"))
+
+
+def _known(plan: Plan) -> dict[str, KnownLateness]:
+    rig, uids = plan.rig.uid, tuple(one.uid for one in plan.instruments)
+    sounded = kept_while(("soundings",), ("sounded", rig), lambda: _sounded(rig))
+    taken = kept_while(("takes",), ("taken", uids), lambda: _taken(uids))
+    return applied(plan, {uid: [*sounded.get(uid, ()), *taken.get(uid, ())] for uid in {*sounded, *taken}})
+
+
+def _sounded(rig: str) -> dict[str, list[Found]]:
+    """What soundings say of the main trip of each instrument and effect loop (uid)."""
+    found: dict[str, list[Found]] = defaultdict(list)
+    for row in Sounding.objects.figures().filter(rig=rig, part_uid="", return_uid=""):
+        if counts(row):
+            found[row.instrument_uid or row.loop_uid].append(_of_sounding(row))
+    return dict(found)
+
+
+def _taken(instruments: Sequence[str]) -> dict[str, list[Found]]:
+    """What the newest measured take of the main return of each of these instruments says."""
+    every = Take.objects.measured().filter(instrument_uid__in=instruments, return_uid="").order_by("made")
+    newest = dict(every.values_list("instrument_uid", "uid"))
+    rows = Take.objects.filter(uid__in=newest.values()).figures().select_related("session", "run")
+    return {row.instrument_uid: [_of_take(row)] for row in rows}
 
 
 def known_latenesses(plan: Plan) -> dict[str, KnownLateness]:
@@ -78,13 +106,6 @@ def counts(row: Sounding) -> bool:
     measured = row.measured
     single = row.asked.test == "hits"
     return single and measured is not None and measured.confidence >= SURE_ENOUGH
-
-
-def _newest_takes(plan: Plan) -> list[Take]:
-    """The newest measured take of the main return of each instrument."""
-    every = Take.objects.measured().filter(instrument_uid__in=[one.uid for one in plan.instruments], return_uid="")
-    newest = dict(every.order_by("made").values_list("instrument_uid", "uid"))
-    return list(Take.objects.filter(uid__in=newest.values()).defer("hits").select_related("session", "run"))
 
 
 def _of_sounding(row: Sounding) -> Found:

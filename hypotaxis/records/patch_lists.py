@@ -9,6 +9,7 @@ from hypotaxis.core.midi.programs import Program, change_messages, mix_messages
 from hypotaxis.core.patches import values
 from hypotaxis.core.plan import Instrument, Plan, Voice
 from hypotaxis.records.models import Patch, PatchList, Track
+from hypotaxis.records.stamps import kept_while
 
 _PATCH_FIELDS = tuple(field.name for field in fields(values.Patch))
 _LONGEST = {"name": 120, "number": 12, "category": 80}
@@ -63,10 +64,15 @@ def voices_of(instrument: Instrument) -> list[Voice]:
     """The voices of an instrument: its own, otherwise those that its note map names."""
     if instrument.voices:
         return list(instrument.voices)
-    named = PatchList.objects.filter(uid=instrument.patch_list or None).first()
-    maps = {one.name: one for one in note_maps_of(named)} if named else {}
+    maps = kept_while(("names",), "note maps", _every_map).get(instrument.patch_list, {})
     notes = maps[instrument.note_map].notes if instrument.note_map in maps else ()
     return [Voice(note=note.note, name=note.name) for note in notes]
+
+
+def _every_map() -> dict[str, dict[str, values.NoteMap]]:
+    """The note maps of each list (uid) that has any, by name."""
+    lists = PatchList.objects.exclude(note_maps=[]).defer("banks")
+    return {str(one.uid): {named.name: named for named in note_maps_of(one)} for one in lists}
 
 
 def picked(instrument: Instrument, part: str = "") -> Patch | None:

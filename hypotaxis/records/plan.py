@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import asdict, fields, replace
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 from django.db.models import CharField, QuerySet
@@ -24,6 +25,7 @@ from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
 from hypotaxis.core.sync.course import Course, course_of_bars
 from hypotaxis.core.sync.values import Following, LoopSetting, Sending
 from hypotaxis.records import models as rows
+from hypotaxis.records.stamps import kept_while
 
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
@@ -43,8 +45,12 @@ ON_THE_BOX = "panel-"
 
 
 def load_plan(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig in nine queries, its ends called as the studio in use calls them, with what
-    real devices said last. The stand-in is not asked here."""
+    """The whole plan of a rig, its ends called as the studio in use calls them, with what real devices said last; the
+    same value as long as nothing of it changes. The stand-in is not asked here."""
+    return kept_while(("rig", "studio"), ("plan", str(rig.uid), timezone.localdate()), lambda: _in_its_studio(rig))
+
+
+def _in_its_studio(rig: rows.Rig) -> core.Plan:
     studio = studio_row()
     known = {"studio_kind": studio.kind, "studio": reported_by(studio), "told": told_by(studio)}
     return with_names_of(replace(load_kept(rig), **known))
@@ -97,7 +103,13 @@ def key_of_end(studio: rows.Studio, name: str) -> str:
 
 
 def load_kept(rig: rows.Rig) -> core.Plan:
-    """The whole plan of a rig as it is kept, and leaves in a file."""
+    """The whole plan of a rig as it is kept, and leaves in a file; the same value as long as nothing of it changes."""
+    return kept_while(("rig",), ("kept", str(rig.uid), timezone.localdate()), lambda: _read_whole(rig.uid))
+
+
+def _read_whole(uid: UUID) -> core.Plan:
+    """It in nine queries."""
+    rig = rows.Rig.objects.get(uid=uid)
     sockets: dict[str, list[values.Socket]] = defaultdict(list)
     for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
         fields_of = dict(zip(SOCKET_FIELDS, rest, strict=True))

@@ -16,9 +16,10 @@ from hypotaxis.core.playing.count_in import Beat, ClickTrack, beats
 from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.units import counted
-from hypotaxis.records.models import Session, Take, Track
+from hypotaxis.records.models import Session, Track
 from hypotaxis.records.plan import last_bar_of, notes_of
-from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.records.standing import KnownTake, known_takes
+from hypotaxis.records.track_sound import TrackSound, tracks_sound
 
 HOLD_S = 3.0
 """How long a meter shows a peak."""
@@ -71,11 +72,9 @@ class SessionMix:
     def tracks(self) -> list[MixedTrack]:
         """Every track, in order."""
         rows = list(self.session.tracks.shown().select_related("session__rig", "voice_of"))
-        takes: dict = {}
-        kept = self.session.takes.kept().filter(beside=False, track__in=rows)
-        for take in kept.select_related("run__session", "track").order_by("number"):
-            takes.setdefault(take.track_id, []).append(take)
-        found = [self._track(row, takes.get(row.uid, [])) for row in rows]
+        sounds = tracks_sound(self.session, rows, only_placed=self.how == PLACED, arrived=self.how == ARRIVED)
+        known = known_takes(self.session)
+        found = [self._track(row, known.get(row.uid, ()), sounds.get(row.uid)) for row in rows]
         dry = {one.row.fed_by_id for one in found if one.sound and one.row.holds_dry}
         voiced = {one.row.voice_of_id for one in found if one.sound or one.key in self._without}
         instead = dict.fromkeys(dry, "an effect's return holds it, too") | dict.fromkeys(
@@ -83,19 +82,19 @@ class SessionMix:
         )
         return [MixedTrack(one.row, None, instead[one.row.uid]) if one.row.uid in instead else one for one in found]
 
-    def _track(self, row: Track, takes: list[Take]) -> MixedTrack:
+    def _track(self, row: Track, takes: Sequence[KnownTake], sound: TrackSound | None) -> MixedTrack:
         if str(row.uid) in self._without:
             return MixedTrack(row, None, "it is being recorded")
         if not takes:
             return MixedTrack(row, None, "no take yet")
-        sound = TrackSound(row, takes, only_placed=self.how == PLACED, arrived=self.how == ARRIVED)
-        if not sound.takes:
-            lost = all(take.lost for take in takes)
-            return MixedTrack(row, None, "the sound of its takes is lost" if lost else "no take of it is placed")
+        if sound is None:
+            placed = [take for take in takes if take.placed or self.how != PLACED]
+            if all(take.lost for take in placed):
+                lost = all(take.lost for take in takes)
+                return MixedTrack(row, None, "the sound of its takes is lost" if lost else "no take of it is placed")
+            return MixedTrack(row, None, "none of its takes stands")
         if sound.rate != self.rate:
             return MixedTrack(row, None, f"it was recorded at {sound.rate} Hz, and the rig runs at {self.rate}")
-        if not sound.stretches:
-            return MixedTrack(row, None, "none of its takes stands")
         return MixedTrack(row, sound)
 
     @property

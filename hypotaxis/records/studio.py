@@ -21,6 +21,7 @@ from hypotaxis.core.studio import Studio as StudioDoor
 from hypotaxis.records.jobs import begin, hand_over, running, work
 from hypotaxis.records.models import Job, OwnPort, Stand, Studio
 from hypotaxis.records.plan import studio_row
+from hypotaxis.records.stamps import kept_with
 
 CALL_GAP_NS = 4_000_000
 """Between messages that call up a sound: bank and program take 2.56 ms on a DIN wire."""
@@ -142,6 +143,10 @@ def look(plan: Plan) -> tuple[Port, ...] | None:
     when the worker looked last. None when nothing is known."""
     if plan.studio_kind != STAND_IN:
         return plan.studio.ports if plan.studio else None
+    return kept_with(plan, ("desk",), _ports_of_stand_in)
+
+
+def _ports_of_stand_in(plan: Plan) -> tuple[Port, ...] | None:
     try:
         return import_string(settings.STUDIO_OPENER)(plan).ports()
     except StudioTrouble:

@@ -1,7 +1,7 @@
 """Takes to be heard: from the same place of the session, at one loudness, alone or as they stand, each giving way to
 the next in a seam."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
@@ -17,14 +17,31 @@ from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.session.standing import Stretch, standing
 from hypotaxis.core.units import FLOOR_DB, db_to_factor
 from hypotaxis.records import audio
-from hypotaxis.records.models import Take, Track
+from hypotaxis.records.models import Session, Take, Track
 from hypotaxis.records.plan import notes_of
+from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 
 KEPT = 40
 FADE_S = 0.01
 """How long what is cut off at a bar line takes to be silent."""
 AIM_LUFS, ROOM_DB = -23.0, 1.0
 """How loud takes are heard (EBU R 128), or less where one of them would leave less room below full scale then."""
+
+
+def tracks_sound(session: Session, tracks: Iterable[Track], *, only_placed: bool = False, **how) -> dict:
+    """What stands of each track (uid) and is there, of those of which anything does. Only the takes that stand are
+    read. how: as of TrackSound."""
+    known, stands = known_takes(session), {}
+    for track in tracks:
+        mine = [take for take in known.get(track.uid, ()) if take.placed or not only_placed]
+        stands[track.uid] = {one.uid for one in stretches_of(track, mine, there=True)}
+    whole = whole_takes(session, {uid for uids in stands.values() for uid in uids})
+    found = {}
+    for track in tracks:
+        takes = [take for uid, take in reversed(whole.items()) if uid in stands[track.uid]]
+        if takes:
+            found[track.uid] = TrackSound(track, takes, only_placed=only_placed, **how)
+    return found
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ from django.shortcuts import render
 
 from hypotaxis.core.errors import Gone, HypotaxisError
 from hypotaxis.records.current import remember
+from hypotaxis.records.stamps import one_look
 
 LEAST_COMPRESSED = 10_000
 """Bytes of an answer from which it is worth it."""
@@ -41,6 +42,18 @@ class Compressed(GZipMiddleware):
         if not response.get("Content-Type", "").startswith(self.TEXT):
             return response
         return super().process_response(request, response)
+
+
+def reads_once(get_response):
+    """Middleware: a page that only shows asks once whether anything has changed."""
+
+    def middleware(request):
+        if request.method not in ("GET", "HEAD"):
+            return get_response(request)
+        with one_look():
+            return get_response(request)
+
+    return middleware
 
 
 def same_window(get_response):

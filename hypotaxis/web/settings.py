@@ -73,6 +73,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
+    "hypotaxis.web.middleware.reads_once",
     "hypotaxis.web.middleware.named_errors",
     "hypotaxis.web.middleware.same_window",
 ]

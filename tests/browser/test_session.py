@@ -39,7 +39,8 @@ class SessionTest(BrowserTest):
         expect(self.page.locator("#session-choice option:checked")).to_have_text("Low water")
         program = self.page.get_by_label("prog").nth(2)
         program.fill("2")
-        program.press("Tab")
+        with self.page.expect_navigation():
+            program.press("Tab")
         self.page.reload()
         expect(self.page.get_by_label("prog").nth(2)).to_have_value("2")
 

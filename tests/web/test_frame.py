@@ -9,7 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.errors import StudioTrouble
-from hypotaxis.records import current
+from hypotaxis.records import current, stamps
 from hypotaxis.records.models import Job
 from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.registry import STEPS
@@ -39,6 +39,7 @@ class SafetyTest(DemoTest):
 
     def test_what_breaks_says_so_without_a_traceback(self):
         client = Client(raise_request_exception=False)
+        stamps._answers.clear()
         with (
             mock.patch("hypotaxis.steps.rig.views.sheet.draw_sheet", side_effect=RuntimeError("secret detail")),
             self.assertLogs("django.request", "ERROR"),
@@ -99,7 +100,7 @@ class CostTest(DemoTest):
         run = self.record("Alder kit")
         polled = (reverse("session:running", args=[run.uid]), reverse("session:measuring", args=[run.uid]))
         with mock.patch.object(current, "check_all", side_effect=AssertionError("the rules were asked")):
-            current._check.cache_clear()
+            stamps._answers.clear()
             for address in (*polled, reverse("session:glass"), reverse("timing:running")):
                 self.assertEqual(self.client.get(address).status_code, 200)
         for address in polled:
@@ -108,7 +109,7 @@ class CostTest(DemoTest):
             self.assertLessEqual(len(asked), 6)
 
     def test_the_rules_are_asked_once_while_the_rig_stays_as_it_is(self):
-        current._check.cache_clear()
+        stamps._answers.clear()
         with mock.patch.object(current, "check_all", wraps=current.check_all) as asked:
             for name in ("rig:home", "session:home", "instruments:home", "rig:home"):
                 self.page(name)

@@ -8,9 +8,10 @@ passed. Boxes that hang below another (by thru or voltage), or stand beside it o
 from bisect import bisect_left
 from collections import defaultdict
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.rig.links import is_usb_host
 from hypotaxis.core.rig.shapes import column_of, is_interface
-from hypotaxis.core.rig.values import Box, Rig, kept_with_rig
+from hypotaxis.core.rig.values import Box, Rig
 
 MOST_PASSES = 400
 
@@ -20,7 +21,7 @@ def column_order(rig: Rig, shape: str) -> list[Box]:
     return arranged(rig)[column_of(shape)]
 
 
-@kept_with_rig
+@kept_with_it
 def arranged(rig: Rig) -> dict[str, list[Box]]:
     """Every column's boxes from the top; what the sheet draws and what moving counts by."""
     columns: dict[str, list[Box]] = defaultdict(list)

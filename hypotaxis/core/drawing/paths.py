@@ -2,6 +2,9 @@
 
 from collections.abc import Sequence
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 RADIUS = 9.0
 
 
@@ -38,6 +41,16 @@ def _towards(corner: tuple[float, float], other: tuple[float, float], radius: fl
     return corner[0] + across * share, corner[1] + down * share
 
 
-def polyline(points: Sequence[tuple[float, float]]) -> str:
-    """Straight pieces from point to point; an empty sequence gives an empty path."""
-    return "".join(f"{'L' if index else 'M'}{number(x)} {number(y)}" for index, (x, y) in enumerate(points))
+def polyline(points: ArrayLike) -> str:
+    """Straight pieces from point to point, shape (points, 2); none give an empty path.
+
+    >>> polyline([(0, 0), (10, 0.126)])
+    'M0 0L10 0.13'
+    """
+    return filled("L%.9g %.9g", np.asarray(points, dtype=float).reshape(-1, 2)).replace("L", "M", 1)
+
+
+def filled(piece: str, rows: np.ndarray) -> str:
+    """A piece of a path once for each row, its coordinates (%.9g) filled in, with two digits behind the point at most.
+    All in one go, since a waveform has thousands."""
+    return (piece * len(rows)) % tuple((np.round(rows, 2) + 0.0).ravel().tolist())

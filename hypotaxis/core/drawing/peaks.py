@@ -48,9 +48,14 @@ def columns_of(peaks: np.ndarray, edges: np.ndarray) -> tuple[np.ndarray, np.nda
     """Extremes between the edges of columns, in file samples, ascending; they may reach outside: silence there."""
     edges, columns = edges / STRETCH, len(edges) - 1
     low, high = np.zeros(columns), np.zeros(columns)
-    for index in range(columns):
-        start, end = int(np.floor(edges[index])), int(np.ceil(edges[index + 1]))
-        piece = peaks[max(0, start) : max(0, end)]
-        if len(piece):
-            low[index], high[index] = piece[:, 0].min(), piece[:, 1].max()
+    start = np.clip(np.floor(edges[:-1]), 0, len(peaks)).astype(int)
+    end = np.clip(np.ceil(edges[1:]), 0, len(peaks)).astype(int)
+    some = np.flatnonzero(end > start)
+    if len(some):
+        first, last = start[some[0]], end[some[-1]]
+        # One row more, since what ends a piece must be there.
+        piece = np.concatenate([peaks[first:last], peaks[last - 1 : last]])
+        pairs = np.stack([start[some], end[some]], axis=1).ravel() - first
+        low[some] = np.minimum.reduceat(piece[:, 0], pairs)[::2]
+        high[some] = np.maximum.reduceat(piece[:, 1], pairs)[::2]
     return low, high

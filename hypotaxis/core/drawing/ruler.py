@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from hypotaxis.core.plan import Plan
+from hypotaxis.core.rig.listening import seated
 from hypotaxis.core.rig.trips import heard_from, runs
 
 CELL = 74
@@ -35,12 +36,7 @@ def channel_cells(plan: Plan, send: str, instrument_uid: str = "") -> list[Chann
     reached = heard_from(plan.rig, send) if send else ()
     cells = []
     for channel in range(1, 17):
-        sitting = [
-            (one, seat)
-            for one in plan.instruments
-            for seat in one.seats
-            if send and (seat.send, seat.channel) == (send, channel)
-        ]
+        sitting = seated(plan).get((send, channel), ()) if send else ()
         named = {one.box for one, _ in sitting}
         names = [f"{one.name}: {seat.name}" if seat.name else one.name for one, seat in sitting]
         for one in reached:

@@ -8,10 +8,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hypotaxis.core.drawing.paths import number, polyline
+from hypotaxis.core.drawing.paths import filled, polyline
 
 SINGLE_SAMPLES_FROM = 2.0
 """Pixels a sample from which samples are drawn one by one."""
+LEAST_WIDE = 1.2
+"""Pixels of the shortest note."""
+MOST_APART = 2000
+"""Notes up to which each is drawn by itself."""
 
 
 @dataclass(frozen=True)
@@ -40,30 +44,47 @@ class NoteBar:
     w: float
 
 
-def note_bars(
+def note_boxes(
     starts: np.ndarray, ends: np.ndarray, pitches: np.ndarray, span: Span, height: float, only: np.ndarray | None = None
-) -> list[NoteBar]:
-    """Bars of the notes inside the span; starts and ends in session samples. The part's range fills the height. only:
-    which of them are drawn, None = all."""
+) -> np.ndarray:
+    """Notes inside the span as rows of left edge, top and width, in pixels; starts and ends in session samples. The
+    part's range fills the height. Of many notes, those between which no pixel is free are one. only: which of them are
+    drawn, None = all."""
     if len(starts) == 0:
-        return []
+        return np.zeros((0, 3))
     low, high = int(pitches.min()), int(pitches.max())
     rows = max(high - low, 6)
     lift = (rows - (high - low)) / 2
     inside = (ends > span.first) & (starts < span.last)
     if only is not None:
         inside &= only
-    bars = []
-    for start, end, pitch in zip(starts[inside], ends[inside], pitches[inside], strict=True):
-        left, right = max(0.0, span.x(start)), min(span.width, span.x(end))
-        y = 3 + (1 - (int(pitch) - low + lift) / rows) * (height - 8)
-        bars.append(NoteBar(round(left, 2), round(y, 2), round(max(right - left - 0.5, 1.2), 2)))
-    return bars
+    left = np.maximum(0.0, span.x(starts[inside]))
+    width = np.maximum(np.minimum(span.width, span.x(ends[inside])) - left - 0.5, LEAST_WIDE)
+    top = 3 + (1 - (pitches[inside].astype(int) - low + lift) / rows) * (height - 8)
+    boxes = np.stack([left, top, width], axis=1)
+    return boxes if len(boxes) <= MOST_APART else _thinned(boxes)
 
 
-def bars_path(bars: list[NoteBar], thickness: float = 2.4) -> str:
-    """All bars as one path of little rectangles, so that a thousand notes stay one element."""
-    return "".join(f"M{number(b.x)} {number(b.y)}h{number(b.w)}v{thickness}h-{number(b.w)}z" for b in bars)
+def _thinned(boxes: np.ndarray) -> np.ndarray:
+    """Boxes of a height that touch, or leave less than a pixel between them, drawn as one."""
+    boxes = boxes[np.lexsort((boxes[:, 0], boxes[:, 1]))]
+    left, top, width = boxes.T
+    # Heights one behind the other on one line, far enough apart that none touches the next.
+    apart = np.unique(top, return_inverse=True)[1] * (2 * (left + width).max() + 2)
+    reached = np.maximum.accumulate(apart + left + width)
+    new = np.flatnonzero(np.concatenate([[True], (apart + left)[1:] > reached[:-1] + 1]))
+    ends = reached[np.concatenate([new[1:], [len(boxes)]]) - 1] - apart[new]
+    return np.stack([left[new], top[new], ends - left[new]], axis=1)
+
+
+def note_bars(starts: np.ndarray, ends: np.ndarray, pitches: np.ndarray, span: Span, height: float) -> list[NoteBar]:
+    """The same as single bars, for few of them."""
+    return [NoteBar(*row) for row in note_boxes(starts, ends, pitches, span, height).round(2).tolist()]
+
+
+def bars_path(boxes: np.ndarray, thickness: float = 2.4) -> str:
+    """Boxes as one path of little rectangles, so that a thousand notes stay one element."""
+    return filled(f"M%.9g %.9gh%.9gv{thickness}h-%.9gz", boxes[:, [0, 1, 2, 2]])
 
 
 def outline(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: float, gain: float = 1.0) -> str:
@@ -74,7 +95,7 @@ def outline(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: 
     xs = x0 + (np.arange(len(high)) + 0.5) * pitch
     tops = middle - np.clip(high * gain, -1, 1) * middle
     bottoms = np.maximum(middle - np.clip(low * gain, -1, 1) * middle, tops + 0.4)
-    points = list(zip(xs, tops, strict=True)) + list(zip(xs[::-1], bottoms[::-1], strict=True))
+    points = np.stack([np.concatenate([xs, xs[::-1]]), np.concatenate([tops, bottoms[::-1]])], axis=1)
     return polyline(points) + "z"
 
 

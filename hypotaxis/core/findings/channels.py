@@ -16,6 +16,7 @@ from hypotaxis.core.rig.listening import (
     midi_outs,
     named_channels,
     players_into,
+    seated,
     seats_of,
 )
 from hypotaxis.core.rig.ports import keys_in
@@ -121,15 +122,13 @@ def plays_along(plan: Plan) -> Iterator[Finding]:
     """A box that answers to another instrument's notes, because it listens on the channel on which they arrive."""
     for instrument, seat, name in seats_of(plan):
         # Who shares channel and port is told by that.
-        reported = {
-            one.box for one, place, _ in seats_of(plan) if (place.send, place.channel) == (seat.send, seat.channel)
-        }
+        reported = {one.box for one, _ in seated(plan)[seat.send, seat.channel]}
         for answer in answers(plan, seat):
             box = answer.box
             if answer.by_omni or box.uid in reported:
                 continue
             reported.add(box.uid)
-            whom = [other for other in plan.instruments if other.box == box.uid]
+            whom = plan.instruments_of(box.uid)
             yield Finding(
                 severity=RISKY,
                 about=instrument.uid,
@@ -156,7 +155,7 @@ def _move_channel(plan: Plan, instrument: Instrument, channel: int) -> Fix | Non
 def more_instruments_than_parts(plan: Plan) -> Iterator[Finding]:
     """More instruments on one box, each on a channel of its own, than it has parts."""
     for box in plan.rig.boxes:
-        sharers = [instrument for instrument in plan.instruments if instrument.box == box.uid]
+        sharers = plan.instruments_of(box.uid)
         parts = parts_of(box.shape, box.setup) if box.shape in SHAPES else 0
         seats = {(seat.send, seat.channel) for instrument in sharers for seat in instrument.seats}
         if parts and len(seats) > parts:

@@ -289,7 +289,7 @@ def pattern_beside_notes(plan: Plan) -> Iterator[Finding]:
             and START in box.following.obeys
             and any(sending.keys for socket, sending in ports_that_send(plan) if socket.uid == port)
         )
-        names = [one.name for one in plan.instruments if one.box == uid] if started else []
+        names = [one.name for one in plan.instruments_of(uid)] if started else []
         if names:
             yield Finding(
                 severity=WORTH_KNOWING,

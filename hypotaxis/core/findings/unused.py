@@ -46,7 +46,7 @@ def no_instrument_yet(plan: Plan) -> Iterator[Finding]:
 
 def _undefined(plan: Plan, box: Box) -> bool:
     """Whether a box sounds, and no instrument is made of it."""
-    return bool(parts_of(box.shape, box.setup)) and not any(one.box == box.uid for one in plan.instruments)
+    return bool(parts_of(box.shape, box.setup)) and not plan.instruments_of(box.uid)
 
 
 def no_loop_yet(plan: Plan) -> Iterator[Finding]:
@@ -141,9 +141,7 @@ def _sounding_behind(rig: Rig, inputs: list[Socket]) -> list[Box]:
 def _lacks_home(plan: Plan, box: Box) -> bool:
     """Whether another finding asks for the way home of one of a box's instruments: it has none, one that is not cabled,
     or one side of two."""
-    for one in plan.instruments:
-        if one.box != box.uid:
-            continue
+    for one in plan.instruments_of(box.uid):
         ways = [way_home(plan.rig, uid, box.uid) for uid in one.inputs]
         if not one.returns or not all(ways):
             return True
@@ -186,7 +184,7 @@ def separate_out_unheard(plan: Plan) -> Iterator[Finding]:
         if not found or not target or not found[1].separate or cable.source in heard or _undefined(plan, found[0]):
             continue
         box, out = found
-        mine = [one for one in plan.instruments if one.box == box.uid]
+        mine = plan.instruments_of(box.uid)
         home = arrives.get(out.uid)
         yield Finding(
             severity=RISKY,

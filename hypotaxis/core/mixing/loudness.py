@@ -6,7 +6,6 @@ LUFS; silence is minus infinity. One or two channels, each counted with weight 1
 import math
 
 import numpy as np
-from scipy.signal import lfilter
 
 BLOCK_S, STEP_S = 0.4, 0.1
 ABSOLUTE_LUFS, RELATIVE_LU = -70.0, -10.0
@@ -46,6 +45,8 @@ class LoudnessMeter:
 
     def feed(self, block: np.ndarray) -> None:
         """The next frames, shape (frames, channels)."""
+        from scipy.signal import lfilter  # Takes longer to import than all of the pages, and only sound needs it.
+
         sound = np.asarray(block, dtype=np.float64)
         for number, (b, a) in enumerate(self._filters):
             sound, self._states[number] = lfilter(b, a, sound, axis=0, zi=self._states[number])

@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.fft import rfft
 
 from hypotaxis.core.units import signed
 
@@ -79,6 +78,8 @@ class Energies:
 
     def feed(self, block: np.ndarray) -> None:
         """The next frames, shape (frames, channels)."""
+        from scipy.fft import rfft  # Takes long to import, and few commands need it.
+
         sound = np.asarray(block, dtype=np.float32)
         sound = sound if self._left is None else np.concatenate([self._left, sound])
         count = max(0, (len(sound) - self.width) // self.step + 1)

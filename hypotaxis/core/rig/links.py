@@ -8,7 +8,8 @@ itself.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from hypotaxis.core.rig.values import LINKS, Box, Cable, Rig, Socket, kept_with_rig
+from hypotaxis.core.kept import kept_with_it
+from hypotaxis.core.rig.values import LINKS, Box, Cable, Rig, Socket
 
 
 @dataclass(frozen=True)
@@ -30,7 +31,7 @@ def is_usb_host(box: Box, socket: Socket) -> bool:
     return socket.kind == "usb" and socket.connector == "usb-a" and box.shape not in ("host", "usb-hub")
 
 
-@kept_with_rig
+@kept_with_it
 def upstream(rig: Rig, link: str) -> Upstream | None:
     """What takes the link of a device (uid of its USB or network socket) in the end; None where it leads nowhere."""
     hubs, seen = 0, set()

@@ -4,9 +4,10 @@ A box hears whatever cables, thrus and routes bring it; it answers on the channe
 plan names, all sixteen when it is set to omni, and where nothing is named the ones its instruments arrive on.
 """
 
-from collections.abc import Iterator
+from collections import defaultdict
 from dataclasses import dataclass
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Instrument, Plan, Seat
 from hypotaxis.core.rig.links import host_of
 from hypotaxis.core.rig.ports import PortEnd, is_port, leads
@@ -25,11 +26,23 @@ class Answer:
     by_omni: bool
 
 
-def seats_of(plan: Plan) -> Iterator[tuple[Instrument, Seat, str]]:
+@kept_with_it
+def seats_of(plan: Plan) -> tuple[tuple[Instrument, Seat, str], ...]:
     """Every seat of every instrument, with how it is spoken of: the instrument's name, and the part's."""
-    for instrument in plan.instruments:
-        for seat in instrument.seats:
-            yield instrument, seat, f"{instrument.name}, {seat.name}" if seat.name else instrument.name
+    return tuple(
+        (instrument, seat, f"{instrument.name}, {seat.name}" if seat.name else instrument.name)
+        for instrument in plan.instruments
+        for seat in instrument.seats
+    )
+
+
+@kept_with_it
+def seated(plan: Plan) -> dict[tuple[str, int], tuple[tuple[Instrument, Seat], ...]]:
+    """The seats on each (port, channel) with their instruments, in their order."""
+    found: dict[tuple[str, int], list[tuple[Instrument, Seat]]] = defaultdict(list)
+    for instrument, seat, _ in seats_of(plan):
+        found[seat.send, seat.channel].append((instrument, seat))
+    return {place: tuple(sharers) for place, sharers in found.items()}
 
 
 def arrivals(plan: Plan, instrument: Instrument, seat: Seat) -> list[Reached]:
@@ -43,11 +56,12 @@ def held_back(plan: Plan, instrument: Instrument, seat: Seat) -> bool:
     return any(one.box == instrument.box for one in heard) and not arrivals(plan, instrument, seat)
 
 
-def _channels_played(plan: Plan, box: Box) -> frozenset[int]:
+@kept_with_it
+def _channels_played(plan: Plan, box: str) -> frozenset[int]:
     """The channels on which a box's own instruments arrive."""
     channels = set()
-    for instrument in plan.instruments:
-        for seat in instrument.seats if instrument.box == box.uid else ():
+    for instrument in plan.instruments_of(box):
+        for seat in instrument.seats:
             near = next(iter(arrivals(plan, instrument, seat)), None)
             channels.add(near.channels[seat.channel - 1] if near else seat.channel)
     return frozenset(channels)
@@ -66,8 +80,8 @@ def named_channels(plan: Plan, reached: Reached) -> frozenset[int]:
     """The channels that a box is there for, omni or not: those it is set to, otherwise those its instruments play. A
     converter that names none and is no instrument itself turns into voltages what the boxes behind it play."""
     box = listener(plan, reached)
-    named = frozenset(box.setup.receives) or _channels_played(plan, box)
-    return named or _channels_played(plan, plan.rig.box(reached.box))
+    named = frozenset(box.setup.receives) or _channels_played(plan, box.uid)
+    return named or _channels_played(plan, reached.box)
 
 
 def answers_to(plan: Plan, reached: Reached, channel: int) -> bool:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Loop
 from hypotaxis.core.rig.sentence import Piece, homeward
 from hypotaxis.core.rig.shapes import is_interface
@@ -49,10 +50,19 @@ def loop_trip(rig: Rig, loop: Loop) -> LoopTrip:
 
 def way_out(rig: Rig, send: str, box_uid: str) -> tuple[Cable, ...]:
     """The cables from an output of the host to a box, through what stands between; empty when it is not reached."""
+    return _sent_into(rig, box_uid).get(send, ())
+
+
+@kept_with_it
+def _sent_into(rig: Rig, box_uid: str) -> dict[str, tuple[Cable, ...]]:
+    """The sockets from which ways lead to a box's audio inputs, each with the first of them."""
     box = rig.box(box_uid)
-    ins = (socket for socket in box.sockets if socket.kind == "audio" and socket.direction == "in") if box else ()
-    ways = (way for socket in ins for way in ways_into(rig, socket.uid))
-    return next((way for way in ways if way[0].source == send), ())
+    found: dict[str, tuple[Cable, ...]] = {}
+    for socket in box.sockets if box else ():
+        if socket.kind == "audio" and socket.direction == "in":
+            for way in ways_into(rig, socket.uid):
+                found.setdefault(way[0].source, way)
+    return found
 
 
 def takes_audio(box: Box) -> bool:

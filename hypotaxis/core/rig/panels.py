@@ -43,7 +43,7 @@ def panel_settings(plan: Plan) -> tuple[BoxSettings, ...]:
     """Every box on which something has to be set, in the order of the sheet: hands first, then what sounds."""
     told = []
     for box in sorted(plan.rig.boxes, key=lambda box: (column_of(box.shape) != "hands", box.order)):
-        mine = sorted((one for one in plan.instruments if one.box == box.uid), key=lambda one: one.channel)
+        mine = sorted(plan.instruments_of(box.uid), key=lambda one: one.channel)
         settings = [*_sends(plan, box), *_sounds(plan, box, mine), *_clock(plan, box)]
         if not settings:
             continue

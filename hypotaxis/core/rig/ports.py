@@ -8,9 +8,10 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.rig.links import host_of, takes_devices, upstream
 from hypotaxis.core.rig.shapes import SHAPES, is_interface
-from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket, kept_with_rig
+from hypotaxis.core.rig.values import LINKS, Box, Rig, Socket
 from hypotaxis.core.studio import Port
 
 CHANNELS = 16
@@ -72,7 +73,7 @@ def ports_of(rig: Rig, direction: str = "") -> list[PortEnd]:
     return [end for end in _every_port(rig) if direction in ("", end.direction)]
 
 
-@kept_with_rig
+@kept_with_it
 def _every_port(rig: Rig) -> tuple[PortEnd, ...]:
     sockets = ((box, socket) for box, socket in rig.each_socket() if is_port(rig, box, socket))
     return tuple(PortEnd(box, socket, host_direction(box, socket)) for box, socket in sockets)

@@ -5,14 +5,16 @@ back along cables and the boxes that stand on the way home (converters, direct b
 raises: where it stops, it says so.
 """
 
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Instrument, Seat
 from hypotaxis.core.rig.links import entered, is_usb_host
 from hypotaxis.core.rig.ports import is_port, ports_of
 from hypotaxis.core.rig.shapes import is_interface
-from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket, kept_with_rig
+from hypotaxis.core.rig.values import Box, Cable, Rig, Route, Socket
 
 ALL_CHANNELS = tuple(range(1, 17))
 MOST_STEPS = 4000
@@ -81,7 +83,7 @@ class Trip:
         return frozenset(ends | {self.instrument.send, *self.instrument.inputs} - {""})
 
 
-@kept_with_rig
+@kept_with_it
 def heard_from(rig: Rig, send: str) -> tuple[Reached, ...]:
     """Every box input that hears what leaves the socket `send`, nearest first; a box that is reached on two ways is
     told twice.
@@ -143,10 +145,19 @@ def listeners(rig: Rig, send: str, channel: int) -> tuple[Reached, ...]:
 
 def way_home(rig: Rig, uid: str, box_uid: str) -> tuple[Cable, ...]:
     """The cables from a box to an input of the host, through what stands between; empty when it does not arrive."""
-    return next((way for way in ways_into(rig, uid) if rig.find(way[0].source)[0].uid == box_uid), ())
+    return _begins(rig, uid).get(box_uid, ())
 
 
-@kept_with_rig
+@kept_with_it
+def _begins(rig: Rig, uid: str) -> dict[str, tuple[Cable, ...]]:
+    """The boxes from which ways lead into an audio input, each with its shortest."""
+    found: dict[str, tuple[Cable, ...]] = {}
+    for way in ways_into(rig, uid):
+        found.setdefault(rig.find(way[0].source)[0].uid, way)
+    return found
+
+
+@kept_with_it
 def ways_into(rig: Rig, uid: str) -> tuple[tuple[Cable, ...], ...]:
     """Every way that ends at this audio input, as the cables from its beginning, the shortest first. A box that passes
     audio on is the beginning of one way and stands in the middle of others."""
@@ -166,15 +177,23 @@ def ways_into(rig: Rig, uid: str) -> tuple[tuple[Cable, ...], ...]:
 def homes_of(rig: Rig, box_uid: str) -> list[str]:
     """The host's inputs at which a box arrives by its main outs, in the order of its sockets."""
     found = {}
-    for _, socket in host_audio(rig, "in"):
-        way = way_home(rig, socket.uid, box_uid)
-        source = rig.find(way[0].source) if way else None
-        if source and not source[1].separate:
-            found[source[0].sockets.index(source[1])] = socket.uid
+    for uid, source in _arrivals(rig).get(box_uid, ()):
+        if not source.separate:
+            found[rig.box(box_uid).sockets.index(source)] = uid
     return [found[place] for place in sorted(found)]
 
 
-@kept_with_rig
+@kept_with_it
+def _arrivals(rig: Rig) -> dict[str, list[tuple[str, Socket]]]:
+    """For each box the host's inputs at which it arrives, in their order, each with the socket that it leaves by."""
+    found: dict[str, list[tuple[str, Socket]]] = defaultdict(list)
+    for _, socket in host_audio(rig, "in"):
+        for box, way in _begins(rig, socket.uid).items():
+            found[box].append((socket.uid, rig.find(way[0].source)[1]))
+    return found
+
+
+@kept_with_it
 def trip_of(rig: Rig, instrument: Instrument) -> Trip:
     """The trip of an instrument as far as it is cabled."""
     heard = heard_from(rig, instrument.send)
@@ -204,13 +223,13 @@ def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
 
 def host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     """The interfaces' audio sockets of one direction, seen from the interface."""
-    return [(box, socket) for box, socket in _audio_sockets(rig) if socket.direction == direction]
+    return _host_audio(rig, direction)
 
 
-@kept_with_rig
-def _audio_sockets(rig: Rig) -> tuple[tuple[Box, Socket], ...]:
+@kept_with_it
+def _host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     interfaces = [box for box in rig.boxes if is_interface(box.shape)]
-    return tuple((box, one) for box in interfaces for one in box.sockets if one.kind == "audio")
+    return [(box, s) for box in interfaces for s in box.sockets if s.kind == "audio" and s.direction == direction]
 
 
 def recording_interface(rig: Rig) -> Box | None:

@@ -8,15 +8,12 @@ carried by its USB or network socket and take no cable of their own. Uids are st
 """
 
 from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import cached_property, wraps
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from functools import cached_property
 
+from hypotaxis.core.kept import Keeping
 from hypotaxis.core.sync.values import Following, Sending
-
-_Asked = ParamSpec("_Asked")
-_Answer = TypeVar("_Answer")
 
 DIRECTIONS = ("in", "out", "both")
 KINDS = ("midi", "audio", "cv", "usb", "network")
@@ -243,7 +240,7 @@ class Cable:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Rig:
+class Rig(Keeping):
     """Everything on the desk. sample_rate in Hz and buffer in samples are the interface's settings."""
 
     uid: str
@@ -301,11 +298,6 @@ class Rig:
                 found[route.target].append(route)
         return found
 
-    @cached_property
-    def kept(self) -> dict[Callable, dict[tuple, Any]]:
-        """What functions have worked out about this rig, kept as long as it is (see `kept_with_rig`)."""
-        return defaultdict(dict)
-
     def box(self, uid: str) -> Box | None:
         """The box with this uid, or None."""
         return self._boxes.get(uid)
@@ -342,17 +334,3 @@ class Rig:
             return "a socket that is gone"
         box, socket = found
         return socket.port_name if socket.port_name else f"{box.name} {socket.label}"
-
-
-def kept_with_rig(work: Callable[Concatenate[Rig, _Asked], _Answer]) -> Callable[Concatenate[Rig, _Asked], _Answer]:
-    """A function of a rig and hashable values that is worked out once for each as long as the rig stays as it is. What
-    it answers is shared, so nobody may change it."""
-
-    @wraps(work)
-    def answer(rig: Rig, *asked: _Asked.args) -> _Answer:
-        answers = rig.kept[work]
-        if asked not in answers:
-            answers[asked] = work(rig, *asked)
-        return answers[asked]
-
-    return answer

@@ -78,7 +78,7 @@ def _told(plan: Plan, name: str, sources: set[str], senders: Sequence[Sender]) -
                 f"it, and it seems to listen on channel {channel}.",
                 tuple(one.track for one in reached),
             )
-        instrument = next((one for one in plan.instruments if one.box == uid), None)
+        instrument = next(iter(plan.instruments_of(uid)), None)
         if instrument:
             return (
                 f"{box.name} sounded too, on {name}, though nothing of this pass is sent to it: it plays by itself, or "

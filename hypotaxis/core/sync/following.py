@@ -9,11 +9,12 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import floor
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.midi.messages import CLOCK
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.rig.trips import heard_from
-from hypotaxis.core.rig.values import Rig, Socket, kept_with_rig
+from hypotaxis.core.rig.values import Rig, Socket
 from hypotaxis.core.studio import Message
 from hypotaxis.core.sync.course import Course
 from hypotaxis.core.sync.misstep import TICKS_A_SIXTEENTH
@@ -56,7 +57,7 @@ def clocked(plan: Plan) -> dict[str, list[Clocked]]:
     return _clocked(plan.rig)
 
 
-@kept_with_rig
+@kept_with_it
 def _clocked(rig: Rig) -> dict[str, list[Clocked]]:
     found: dict[str, list[Clocked]] = {}
     for end in ports_of(rig, "out"):

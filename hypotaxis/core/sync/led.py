@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from scipy.linalg import solveh_banded
 
 from hypotaxis.core.midi.messages import (
     CLOCK,
@@ -333,6 +332,8 @@ def smoothed(times_ns: np.ndarray) -> np.ndarray:
 
 
 def _whittaker(values: np.ndarray, stiff: float) -> np.ndarray:
+    from scipy.linalg import solveh_banded  # Takes long to import, and only what a box led needs it.
+
     count = len(values)
     diagonal = np.full(count, 6.0)
     diagonal[[0, -1]], diagonal[[1, -2]] = 1.0, 5.0

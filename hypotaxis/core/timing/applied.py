@@ -106,11 +106,12 @@ def carrying(plan: Plan, known: Mapping[str, KnownLateness]) -> Plan:
 
 
 def _known(plan: Plan, one: Instrument | Loop, measured: Sequence[Found]) -> KnownLateness:
-    now = context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
     newest = max(measured, key=lambda found: found.made, default=None)
-    model = _model([found for found in measured if found.kind == SOUNDING], now)
-    state = KnownLateness(one.uid, found=newest, model=model)
+    state = KnownLateness(one.uid, found=newest)
     if newest:
+        now = context_of_loop(plan, one) if isinstance(one, Loop) else context_of(plan, one)
+        model = _model([found for found in measured if found.kind == SOUNDING], now)
+        state = replace(state, model=model)
         stale = changed(newest.context, now)
         state = replace(state, stale=stale, lateness_ms=newest.lateness_ms, half_ms=newest.half_ms, source=newest.kind)
         told = model.predict(int(now["buffer"]), int(now["rate"])) if stale and model else None
@@ -139,9 +140,9 @@ def _borrowed(plan: Plan, known: Mapping[str, KnownLateness], state: KnownLatene
     mine = plan.instrument(state.uid)
     if state.own or mine is None:
         return state
-    for other in plan.instruments:
+    for other in plan.instruments_of(mine.box):
         theirs = known[other.uid]
-        same = (other.box, other.returns) == (mine.box, mine.returns) and other.uid != mine.uid
+        same = other.returns == mine.returns and other.uid != mine.uid
         if same and theirs.own:
             return replace(
                 state,

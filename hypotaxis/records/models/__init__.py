@@ -26,6 +26,7 @@ from hypotaxis.records.models.session import (
     Take,
     Track,
 )
+from hypotaxis.records.models.stamps import Stamp
 from hypotaxis.records.models.stand import Stand
 from hypotaxis.records.models.studio import EndName, OwnPort, Studio
 from hypotaxis.records.models.sync import Proof
@@ -59,6 +60,7 @@ __all__ = [
     "Session",
     "Socket",
     "Sounding",
+    "Stamp",
     "Stand",
     "Studio",
     "Take",

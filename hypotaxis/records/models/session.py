@@ -269,8 +269,17 @@ NO_NOTES = "It has no notes of its own: it stands where it arrived, or by a clic
 """Why an improvisation is not measured."""
 
 
+def silent(peak_db: float | None) -> bool:
+    """Whether a take with this peak (None: all samples are zero) holds nothing."""
+    return peak_db is None or peak_db <= AUDIBLE_DB
+
+
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
+
+    def figures(self) -> "Takes":
+        """Without their single hits, which are most of what is kept."""
+        return self.defer("hits")
 
     def kept(self) -> "Takes":
         """Those that are not put away."""
@@ -381,7 +390,7 @@ class Take(WithUid):
     @property
     def silent(self) -> bool:
         """Whether nothing is in it."""
-        return self.peak_db is None or self.peak_db <= AUDIBLE_DB
+        return silent(self.peak_db)
 
     @property
     def good(self) -> bool:

@@ -13,6 +13,8 @@ from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
 
+from django.db.models import F, Sum
+
 from hypotaxis.core.errors import CannotHandOver, SoundLost
 from hypotaxis.core.formats.cells import table_text
 from hypotaxis.core.formats.filenames import apart, check_pattern, file_names, safe_name
@@ -93,13 +95,19 @@ class Contents:
     line: FileLine
     sounds: Sequence[Source]
     lost: Sequence[Take]
+    placed: Sequence[Take]
+    """All that are placed, those that are lost among them."""
 
     @cached_property
     def sizes(self) -> dict[str, int]:
         """How large each item is, in bytes: of sounds as their form makes them, of the others about."""
         sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
         share = BYTES[FLAC] / BYTES[WAVE] if self.wish.packed else 1.0
-        sizes[SESSION] += round(share * sum(one.path.stat().st_size for one in self.kept))
+        samples = self.session.takes.aggregate(
+            all=Sum(F("frames") * F("channels"), default=0),
+            fitted=Sum(F("fitted_frames") * F("channels"), default=0),
+        )
+        sizes[SESSION] += round(share * BYTES[WAVE] * sum(samples.values()))
         return (
             sizes
             | {
@@ -152,8 +160,9 @@ def contents(session: Session, plan: Plan, wish: Wish) -> Contents:
     takes = placed_takes(session)
     line = line_of(session, plan, takes)
     lost = [take for take in takes if take.lost]
-    there = [take for take in takes if take not in lost]
-    return Contents(session, plan, wish, line, sources(session, there, wish), lost)
+    gone = {take.uid for take in lost}
+    there = [take for take in takes if take.uid not in gone]
+    return Contents(session, plan, wish, line, sources(session, there, wish), lost, takes)
 
 
 def start(session: Session, plan: Plan, wish: Wish, *, token: str = "") -> Job:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from uuid import UUID
 
 import numpy as np
 from django.utils import timezone
@@ -30,10 +31,11 @@ from hypotaxis.core.session.handover import (
 from hypotaxis.core.session.readiness import Readiness, TrackState, bars_told, readiness
 from hypotaxis.core.units import FLOOR_DB, counted, factor_to_db, signed
 from hypotaxis.records import audio
-from hypotaxis.records.models import Job, Session, Take, Track
+from hypotaxis.records.models import Job, Session, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import last_bar_of, notes_of
-from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.records.standing import KnownTake, known_takes
+from hypotaxis.records.track_sound import TrackSound, tracks_sound
 from hypotaxis.steps.handover import archive
 from hypotaxis.steps.handover.archive import Contents, Made
 
@@ -84,18 +86,26 @@ class HandoverPage:
     def rows(self) -> list[TrackRow]:
         """The tracks that have notes or takes."""
         tracks = list(self.session.tracks.shown().select_related("session__rig", "fed_by__session__rig"))
-        takes: dict = {}
-        kept = self.session.takes.kept().filter(beside=False)
-        for take in kept.select_related("run__session", "run__measuring", "track__session__rig").order_by("number"):
-            takes.setdefault(take.track_id, []).append(take)
-        placed = {uid for uid, mine in takes.items() if any(take.placement is not None for take in mine)}
+        takes = known_takes(self.session)
+        placed = {uid for uid, mine in takes.items() if any(take.placed for take in mine)}
         voiced = {one.voice_of_id for one in tracks if one.uid in placed}
-        rows = [self._row(one, takes, one.uid in voiced) for one in tracks]
+        rows = [self._row(one, takes.get(one.uid, ()), one.uid in voiced) for one in tracks]
         return [row for row in rows if row is not None]
 
-    def _row(self, track: Track, takes: Mapping, voiced: bool) -> TrackRow | None:
-        mine: list[Take] = takes.get(track.uid, [])
-        state, sound = self._state(track, mine, takes)
+    @cached_property
+    def _sounds(self) -> Mapping[UUID, TrackSound]:
+        """What stands of each track."""
+        return tracks_sound(self.session, self.session.tracks.shown(), only_placed=True)
+
+    @cached_property
+    def _measuring(self) -> frozenset[UUID]:
+        """The tracks (uids) that have takes which are being measured."""
+        waiting = self.session.takes.kept().waiting().filter(beside=False, placement=None)
+        waiting = waiting.filter(run__measuring__state__in=Job.UNFINISHED)
+        return frozenset(waiting.values_list("track_id", flat=True))
+
+    def _row(self, track: Track, mine: Sequence[KnownTake], voiced: bool) -> TrackRow | None:
+        state, sound = self._state(track, mine)
         if not state.written and not mine:
             return None
         instrument = self.plan.instrument(track.instrument_uid) or self.plan.loop(track.loop_uid)
@@ -112,22 +122,19 @@ class HandoverPage:
         spoken = f"{track.name}: takes stand for {len(state.covered)} of {self.last_bar} bars{missing}"
         return TrackRow(track, instrument.colour if instrument else "", told, ready, picture, spoken)
 
-    def _state(self, track: Track, mine: Sequence[Take], takes: Mapping) -> tuple[TrackState, TrackSound | None]:
-        placed = [take for take in mine if take.placement is not None]
-        lost = next((take.lost for take in placed if take.lost), "")
-        sound = TrackSound(track, placed, only_placed=True) if placed else None
+    def _state(self, track: Track, mine: Sequence[KnownTake]) -> tuple[TrackState, TrackSound | None]:
+        sound = self._sounds.get(track.uid)
         stretches = sound.stretches if sound else ()
         stands = [sound.takes[one.uid] for one in stretches]
-        measured = [take for take in mine if take.run.measuring and not take.run.measuring.finished]
         state = TrackState(
-            written=self._written(track, takes),
+            written=self._written(track),
             stretches=stretches,
             takes=len(mine),
-            unplaced=sum(take.placement is None and not take.silent for take in mine),
-            measuring=any(take.placement is None and not take.unmeasured for take in measured),
+            unplaced=sum(not take.placed and not take.offered.silent for take in mine),
+            measuring=track.uid in self._measuring,
             clipped=frozenset(self._clipped(sound)) if sound else frozenset(),
             doubts=tuple(doubt.what for take in stands if take.doubtful for doubt in take.doubted),
-            lost=lost if lost and not stands else "",
+            lost="" if stands else next((take.lost for take in mine if take.placed and take.lost), ""),
             borrowed=next((take.borrowed for take in stands if take.borrowed), ""),
             apart=any(take.run.apart for take in stands),
         )
@@ -139,10 +146,9 @@ class HandoverPage:
         tempo = self.session.tempo_map
         return np.array([tempo.bar_tick(bar) for bar in range(1, self.last_bar + 2)])
 
-    def _written(self, track: Track, takes: Mapping) -> frozenset[int]:
+    def _written(self, track: Track) -> frozenset[int]:
         if track.loop_uid:
-            fed = [take for take in takes.get(track.fed_by_id, []) if take.placement is not None]
-            sound = TrackSound(track.fed_by, fed, only_placed=True) if fed else None
+            sound = self._sounds.get(track.fed_by_id)
             return frozenset(
                 bar for one in (sound.stretches if sound else ()) for bar in range(one.first_bar, one.last_bar + 1)
             )

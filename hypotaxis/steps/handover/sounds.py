@@ -27,7 +27,8 @@ from hypotaxis.records.models import Session, Take, Track
 from hypotaxis.records.patch_lists import sound_of
 from hypotaxis.records.plan import notes_of
 from hypotaxis.records.session_mix import SessionMix
-from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.records.standing import read_whole
+from hypotaxis.records.track_sound import TrackSound, tracks_sound
 
 SIDES = ("left", "right")
 KEPT_WAVES = 100
@@ -84,12 +85,8 @@ class Delivered:
 
 def placed_takes(session: Session) -> list[Take]:
     """The placed takes of a session, in the order of its tracks."""
-    takes = (
-        session.takes.kept()
-        .filter(placement__isnull=False, track__away=False)
-        .select_related("track__session__rig", "run__session", "session__rig")
-    )
-    return sorted(takes, key=lambda take: (take.track.order, -take.number))
+    placed = session.takes.kept().filter(placement__isnull=False, track__away=False)
+    return sorted(read_whole(session, placed).values(), key=lambda take: (take.track.order, -take.number))
 
 
 def line_of(session: Session, plan: Plan, takes: Sequence[Take]) -> FileLine:
@@ -112,7 +109,7 @@ def sources(session: Session, takes: Sequence[Take], wish: Wish) -> list[Source]
         return [_of_take(take, wish) for take in wanted]
     if wish.sounds == GROUPS:
         return _of_groups(session, wanted)
-    return list(_of_tracks(wanted, wish))
+    return list(_of_tracks(session, wanted, wish))
 
 
 def of_take(take: Take) -> Source:
@@ -140,31 +137,15 @@ def of_track(sound: TrackSound, wish: Wish | None = None) -> Source:
     )
 
 
-def joined_tracks(takes: Sequence[Take]) -> list[TrackSound]:
+def joined_tracks(session: Session) -> list[TrackSound]:
     """The tracks for which several takes stand, each as what stands of it."""
-    found = [_standing(track, mine, Wish()) for track, mine in _by_track(takes)]
-    return [one for one in found if one and one.is_joined]
+    found = tracks_sound(session, session.tracks.shown(), only_placed=True)
+    return [one for one in found.values() if one.is_joined]
 
 
-def _by_track(takes: Sequence[Take]) -> list[tuple[Track, list[Take]]]:
-    """Each track with its takes by its own return."""
-    found: dict[Track, list[Take]] = {}
-    for take in takes:
-        if not take.beside:
-            found.setdefault(take.track, []).append(take)
-    return list(found.items())
-
-
-def _standing(track: Track, takes: list[Take], wish: Wish) -> TrackSound | None:
-    sound = TrackSound(track, takes, only_placed=True, plain=not wish.as_set)
-    return sound if sound.stretches else None
-
-
-def _of_tracks(takes: Sequence[Take], wish: Wish) -> Iterator[Source]:
-    for track, mine in _by_track(takes):
-        sound = _standing(track, mine, wish)
-        if sound is None:
-            continue
+def _of_tracks(session: Session, takes: Sequence[Take], wish: Wish) -> Iterator[Source]:
+    tracks = {take.track_id: take.track for take in takes}
+    for track, sound in tracks_sound(session, tracks.values(), only_placed=True, plain=not wish.as_set).items():
         if sound.is_joined:
             yield of_track(sound, wish)
         else:
@@ -172,7 +153,7 @@ def _of_tracks(takes: Sequence[Take], wish: Wish) -> Iterator[Source]:
         # What else came home of a take that stands stands with it.
         stand = {sound.takes[one.uid].run_id for one in sound.stretches}
         for take in takes:
-            if take.beside and take.track_id == track.uid and take.run_id in stand:
+            if take.beside and take.track_id == track and take.run_id in stand:
                 yield _of_take(take, wish)
 
 

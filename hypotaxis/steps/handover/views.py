@@ -25,6 +25,9 @@ from hypotaxis.steps.handover.notes import score_file, score_of
 from hypotaxis.steps.handover.page import HandoverPage
 from hypotaxis.steps.handover.sheet import settings_sheet
 
+LISTED = 24
+"""Of how many placed takes the page offers a file each before all are asked for."""
+
 
 @dataclass(frozen=True)
 class FileRow:
@@ -99,8 +102,8 @@ def _shown(request, here: InUse, form: WishForm | None = None):
     page = HandoverPage(session, here.plan, session.handed_over)
     if request.headers.get("X-Soft") and request.method == "POST":
         return render(request, "handover/includes/parts.html", {"page": page, "form": form or _form(here)})
-    takes = sounds.placed_takes(session)
-    line = page.contents.line
+    takes, line = page.contents.placed, page.contents.line
+    shown = takes if "files" in request.GET else takes[:LISTED]
     context = {
         "session": session,
         "page": page,
@@ -115,9 +118,10 @@ def _shown(request, here: InUse, form: WishForm | None = None):
                 line.reference(take.start),
                 clock_text(take.sound_file[1] / take.sample_rate),
             )
-            for take in takes
+            for take in shown
         ],
-        "joined": sounds.joined_tracks(takes),
+        "more_files": len(takes) - len(shown),
+        "joined": sounds.joined_tracks(session),
         "sheet": settings_sheet(here.plan, session),
     }
     return render(request, "handover/home.html", context)
@@ -170,11 +174,11 @@ def wave(request, uid):
 def standing(request, uid):
     """What stands of a track, joined, as Broadcast Wave."""
     here = in_use(request)
-    takes = sounds.placed_takes(here.session) if here.session else []
-    found = next((one for one in sounds.joined_tracks(takes) if one.track.uid == uid), None)
+    joined = sounds.joined_tracks(here.session) if here.session else []
+    found = next((one for one in joined if one.track.uid == uid), None)
     if found is None:
         raise Http404
-    line = sounds.line_of(here.session, here.plan, takes)
+    line = sounds.line_of(here.session, here.plan, sounds.placed_takes(here.session))
     path = sounds.made_file(sounds.of_track(found), line, filled=False)
     return _download(path, f"{here.session.name} {found.track.name} what stands", ".wav", "audio/wav")
 

@@ -1,8 +1,11 @@
 """The line check as work: lines played by the worker, what was heard kept line by line, verdicts asked of the core."""
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
+from uuid import UUID
+from zlib import crc32
 
 from django.db import transaction
 
@@ -54,6 +57,14 @@ class LineCheck:
     def job(self) -> Job | None:
         return newest(KIND, str(self.rig.uid))
 
+    @property
+    def state(self) -> str:
+        """What its rows depend on, while the plan stays: it is the same as long as they are."""
+        if self.job is None:
+            return "none"
+        told = (self.job.state, self.job.progress, self.job.message, self.job.cancel, self.job.result)
+        return f"{self.job.uid}-{crc32(json.dumps(told).encode()):x}"
+
     @cached_property
     def checked(self) -> Checked:
         return from_json(Checked, self.job.result) if self.job and self.job.result else Checked()
@@ -70,13 +81,9 @@ class LineCheck:
     @cached_property
     def good(self) -> Mapping[str, CheckedLine]:
         """What each line's last good check heard, before this one."""
-        found: dict[str, CheckedLine] = {}
         older = Job.objects.filter(kind=KIND, about=str(self.rig.uid), state=Job.DONE).order_by("-made")
-        for job in older.exclude(uid=self.job.uid) if self.job else older:
-            for one in from_json(Checked, job.result).lines if job.result else ():
-                if one.kind == AS_PLANNED:
-                    found.setdefault(one.key, one)
-        return found
+        older = older.exclude(uid=self.job.uid) if self.job else older
+        return _good_of(tuple(older.values_list("uid", flat=True)))
 
     def first(self, line: Line) -> str:
         """What a line was told at first, where it was heard twice and that was another thing."""
@@ -90,6 +97,18 @@ class LineCheck:
     def differing(self) -> list[str]:
         """Keys of the lines that are not as planned."""
         return [key for key, one in self.verdicts.items() if not one.fine]
+
+
+@lru_cache(maxsize=2)
+def _good_of(checks: tuple[UUID, ...]) -> Mapping[str, CheckedLine]:
+    """What the newest of these checks that found a line as planned heard of it; ended ones do not change."""
+    found: dict[str, CheckedLine] = {}
+    rows = Job.objects.in_bulk(checks)
+    for job in (rows[uid] for uid in checks if uid in rows):
+        for one in from_json(Checked, job.result).lines if job.result else ():
+            if one.kind == AS_PLANNED:
+                found.setdefault(one.key, one)
+    return found
 
 
 def _verdicts(

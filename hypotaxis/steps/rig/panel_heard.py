@@ -97,7 +97,7 @@ def listen_for_key(job_uid: str) -> None:
             return
         plan, box = load_plan(Rig.objects.get(uid=reporter.job.about)), reporter.job.request["box"]
         ports = {end.socket.system_name for end in keys_in(plan.rig) if end.box.uid == box}
-        homes = [uid for one in plan.instruments if one.box == box for uid in one.inputs]
+        homes = [uid for one in plan.instruments_of(box) for uid in one.inputs]
         with studio_for(plan) as studio:
             there = set(studio.inputs())
             names = [found[1].system_name for uid in homes if (found := plan.rig.find(uid))]

@@ -20,7 +20,7 @@ from hypotaxis.records.served import sound_file
 from hypotaxis.steps.session.services import comparing
 from hypotaxis.steps.session.services.committing import commit, take_back
 from hypotaxis.steps.session.services.comparing import DIFFERENCE_DB, DIFFERENCE_H
-from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, lay_along, let_stand, may_go, set_take
+from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, lay_along, let_stand, set_take
 
 
 @in_one_go
@@ -29,10 +29,9 @@ def home(request, uid):
     page = _page(request, uid)
     if request.method == "POST":
         return _done(request, page)
-    going = may_go(page)
-    room = housekeeping.megabytes(housekeeping.audio_of(going))
+    room = housekeeping.megabytes(housekeeping.audio_of(_going(page)))
     context = {
-        "going": len(going),
+        "going": len(page.may_go),
         "room": f"{room:.1f}",
         "page": page,
         "track": page.track,
@@ -95,11 +94,16 @@ def _set_or_lay(page: TakesPage, asked) -> str:
 
 def _put_away(page: TakesPage) -> str:
     """Put away what does not stand; from there it can be brought back, or thrown away for good."""
-    going = may_go(page)
-    Take.objects.filter(uid__in=[take.uid for take in going]).update(kept=False)
+    going = _going(page)
+    Take.objects.filter(uid__in=page.may_go).update(kept=False)
     room = housekeeping.megabytes(housekeeping.audio_of(going))
     told = f"{counted(len(going), 'take')} put away, {room:.1f} MB: below the takes of Session they can be brought back"
     return f"{told}, or thrown away for good."
+
+
+def _going(page: TakesPage) -> list[Take]:
+    """The takes that do not stand anywhere, as far as their files are asked for."""
+    return list(Take.objects.filter(uid__in=page.may_go).only("uid", "file", "fitted"))
 
 
 def _compare(request, page: TakesPage):
@@ -126,7 +130,7 @@ def compared(request, uid):
 
 def hear(request, uid, take):
     """A take of a track, as loud as the others are heard."""
-    page = _page(request, uid)
+    page = _page(request, uid, every=True)
     found = page.take(str(take))
     if found is None:
         raise Http404
@@ -141,7 +145,7 @@ def stands(request, uid):
     return sound_file(request, page.sound.as_it_stands())
 
 
-def _page(request, uid) -> TakesPage:
+def _page(request, uid, *, every: bool = False) -> TakesPage:
     here = in_use(request)
     track = get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session, away=False)
-    return TakesPage(track, here.plan)
+    return TakesPage(track, here.plan, every=every or request.method == "POST" or "every" in request.GET)

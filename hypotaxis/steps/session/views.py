@@ -36,10 +36,11 @@ from hypotaxis.steps.session.services.barline import bars_sheet
 from hypotaxis.steps.session.services.before_pass import Ready, ready_for
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
-from hypotaxis.steps.session.services.picture import Picture
+from hypotaxis.steps.session.services.picture import LISTED, Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
 from hypotaxis.steps.session.services.recalling import RecallPage
 
+MOST_LISTED = 10_000
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
 
 
@@ -48,7 +49,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     here = in_use(request)
     if here.session is None:
         return render(request, "session/home.html", {"sheet": None} | sheet)
-    picture = _picture(request, here)
+    picture = _picture(request, here, LISTED)
     run = picture.run
     left_over = Pass.objects.filter(session=here.session, job__state__in=(Job.INTERRUPTED, Job.FAILED)).last()
     latest = here.session.passes.last()
@@ -527,8 +528,9 @@ def listen(request, uid, how):
     return sound_file(request, glued(take, placed=how == "placed"))
 
 
-def _picture(request, here: InUse) -> Picture:
+def _picture(request, here: InUse, listed: int = 0) -> Picture:
     query = request.GET
+    listed = listed and whole(query.get("takes"), listed, 1, MOST_LISTED)
     span = number(query.get("span"), DEFAULT_SPAN)
     picture = Picture(
         here.session,
@@ -536,6 +538,7 @@ def _picture(request, here: InUse) -> Picture:
         tick=int(number(query.get("tick"), 0)),
         span_ms=span if span in SPANS_MS else DEFAULT_SPAN,
         offset_ms=max(-2000.0, min(2000.0, number(query.get("offset"), 0.0))),
+        listed=listed,
     )
     if "at" in query:
         return Picture(
@@ -544,6 +547,7 @@ def _picture(request, here: InUse) -> Picture:
             tick=picture.nearest_onset(number(query["at"], 0.0)),
             span_ms=picture.view.span_ms,
             offset_ms=0.0,
+            listed=listed,
         )
     return picture
 

@@ -68,7 +68,7 @@ def _check(plan: Plan, box: Box) -> Instrument:
         raise CannotSchedule(f"{box.name} gets no clock. Send it on the port that leads to it first.")
     if not box.following.lasts_ticks:
         raise CannotSchedule(f"Say first how long the pattern of {box.name} is.")
-    home = next((one for one in plan.instruments if one.box == box.uid and one.returns), None)
+    home = next((one for one in plan.instruments_of(box.uid) if one.returns), None)
     if home is None:
         raise CannotSchedule(f"{box.name} comes home nowhere: give its instrument a return on Instruments first.")
     course = proof_course(plan.song)

@@ -43,7 +43,7 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
     """All trips and recordings on one scale. row: the sounding that is looked at; trip: the uid of the instrument or
     effect loop that is opened."""
     here = in_use(request)
-    own = list(Sounding.objects.filter(instrument_uid="", loop_uid="").select_related("job"))
+    own = list(Sounding.objects.figures().filter(instrument_uid="", loop_uid="").select_related("job"))
     waits_ms = waits_by_instrument(here.plan, here.session)
     trips, recordings, marks = rows.rows_of(here.plan, here.latenesses, own, row, waits_ms)
     opened = next((one for one in trips if one.uid == trip), None)

@@ -107,7 +107,7 @@ class StripTest(SimpleTestCase):
         bars = note_bars(starts, ends, np.array([60, 60, 72, 60]), span, 32)
         self.assertEqual([(bar.x, round(bar.x + bar.w)) for bar in bars], [(0.0, 100), (250.0, 500)])
         self.assertLess(bars[1].y, bars[0].y)
-        self.assertEqual(bars_path([]), "")
+        self.assertEqual(bars_path(np.zeros((0, 3))), "")
 
     def test_extremes_keep_every_peak(self):
         samples = np.zeros(1000)

@@ -104,4 +104,5 @@ class BarsTest(DemoTest):
         few = asked()
         for _ in range(3):
             self.record("Bittern", bars=(1, 1))
+        self.page("session:home")
         self.assertEqual(asked(), few)

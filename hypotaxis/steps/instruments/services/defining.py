@@ -77,7 +77,7 @@ def to_set(plan: Plan, instrument: Instrument) -> str:
     box = plan.rig.box(instrument.box)
     if box is None:
         return ""
-    channels = sorted({seat.channel for one in plan.instruments if one.box == box.uid for seat in one.seats})
+    channels = sorted({seat.channel for one in plan.instruments_of(box.uid) for seat in one.seats})
     parts = listed([str(channel) for channel in channels or [instrument.channel]])
     return f"On {box.name} itself: set receive channel {parts}, omni off, the level up."
 
@@ -144,7 +144,7 @@ def _take(free: list[str], count: int) -> tuple[str, ...]:
 def parts_left(plan: Plan, instrument: Instrument) -> int:
     """How many parts of an instrument's box are not instruments yet."""
     box = plan.rig.box(instrument.box)
-    used = {seat.channel for one in plan.instruments if one.box == instrument.box for seat in one.seats}
+    used = {seat.channel for one in plan.instruments_of(instrument.box) for seat in one.seats}
     return max(0, parts_of(box.shape, box.setup) - len(used)) if box else 0
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from django.contrib import messages
-from django.http import Http404
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 
 from hypotaxis.core.errors import CannotSchedule, DoesNotFit
@@ -72,7 +72,7 @@ def home(request):
     here = in_use(request)
     if request.method == "POST":
         return _done(request, here)
-    context = _context(here, request)
+    context = _context(here, LineCheck(here.rig, here.plan))
     if key := request.GET.get("show", ""):
         context |= _shown(here, context["check"], key, whole(request.GET.get("cause"), 0, 0, 9))
     return render(request, "rig/check.html", context)
@@ -80,14 +80,18 @@ def home(request):
 
 def rows(request):
     """The same rows, polled while it goes on."""
-    context = _context(in_use(request), request)
-    answer = render(request, "rig/includes/check_rows.html", context)
-    answer["X-Finished"] = "0" if context["check"].running else "1"
+    here = in_use(request)
+    check = LineCheck(here.rig, here.plan)
+    if request.headers.get("X-State") == check.state:
+        answer = HttpResponse(status=204)
+    else:
+        answer = render(request, "rig/includes/check_rows.html", _context(here, check))
+    answer["X-State"] = check.state
+    answer["X-Finished"] = "0" if check.running else "1"
     return answer
 
 
-def _context(here: InUse, request) -> dict:
-    check = LineCheck(here.rig, here.plan)
+def _context(here: InUse, check: LineCheck) -> dict:
     inputs = [(socket.uid, socket.name) for _, socket in return_sockets(here.plan.rig)]
     pitch = WIDE if len(inputs) <= MANY else NARROW
     columns = {uid: EDGE + pitch * place for place, (uid, _) in enumerate(inputs)}

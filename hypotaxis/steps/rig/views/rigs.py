@@ -154,7 +154,7 @@ def _rigs(request, **forms):
     kept = Rig.objects.filter(template=True)
     templates = [{"row": row, "picture": picture_of_rig(load_kept(row).rig)} for row in kept]
     context = {"rigs": in_use(request).rigs, "templates": templates, "title": "Rigs", "button": "Keep"}
-    context["rigs_away"] = [housekeeping.weighed(row) for row in Rig.objects.filter(template=False, away=True)]
+    context["rigs_away"] = housekeeping.all_weighed(list(Rig.objects.filter(template=False, away=True)))
     return home(request, sheet="rigs", **context | known | forms)
 
 

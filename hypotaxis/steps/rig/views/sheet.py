@@ -6,12 +6,14 @@ from django.contrib import messages
 from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.utils.safestring import SafeString
 from django.views.decorators.http import require_POST
 
 from hypotaxis.core.drawing.guide import draw_guide
 from hypotaxis.core.drawing.sheet import SheetDrawing, draw_sheet, still_free
 from hypotaxis.core.errors import DoesNotFit, NothingToUndo
 from hypotaxis.core.findings.finding import alike, listed
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.beginning import LAST, next_move
 from hypotaxis.core.rig.levels import advice, levels_along
@@ -25,7 +27,7 @@ from hypotaxis.core.rig.values import Cable, Rig
 from hypotaxis.core.units import signed
 from hypotaxis.records import journal
 from hypotaxis.records.asked import whole
-from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
+from hypotaxis.records.current import InUse, asked_back, findings_of, in_one_go, in_use, remember
 from hypotaxis.records.models import Job
 from hypotaxis.steps.rig import services
 from hypotaxis.steps.rig.forms import AddBoxForm, ConnectForm, EditCableForm
@@ -48,18 +50,17 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
     sought = request.GET.get("find", "").strip()
     marked = search(rig, sought)
     fit = fitting(rig, at) if picked and picked[1].pluggable else frozenset()
-    drawing = draw_sheet(
-        preview or here.plan,
-        here.findings,
-        trip=None if fit else trip,
-        socket=at if picked else "",
-        marked=marked | changed,
-        fitting=fit,
-    )
+    plan, strong = preview or here.plan, marked | changed
+    if preview or strong or fit or trip or picked:
+        told = {"trip": None if fit else trip, "socket": at if picked else "", "marked": strong, "fitting": fit}
+        drawing = draw_sheet(plan, here.findings, **told)
+        parts = sheet_parts(drawing, picked=at if picked else "", fitting=fit)
+    else:
+        drawing, parts = _plain(plan)
     groups = alike(here.findings)
     context = {
         "drawing": drawing,
-        "parts": sheet_parts(drawing, picked=at if picked else "", fitting=fit),
+        "parts": parts,
         "guide": _guide(here, drawing),
         "last_move": LAST,
         "sought": sought,
@@ -84,6 +85,13 @@ def home(request, preview: Plan | None = None, changed: frozenset[str] = frozens
     }
     answer = render(request, "rig/home.html", context | sheet)
     return remember(answer, "guide", "off") if request.GET.get("guide") == "off" else answer
+
+
+@kept_with_it
+def _plain(plan: Plan) -> tuple[SheetDrawing, SafeString]:
+    """The sheet of a plan as it is kept, with nothing chosen."""
+    drawing = draw_sheet(plan, findings_of(plan)[0])
+    return drawing, sheet_parts(drawing)
 
 
 @in_one_go
@@ -272,7 +280,7 @@ def _listens(plan: Plan, box_uid: str, channel: int) -> bool:
     setup = plan.rig.box(box_uid).setup
     if setup.omni or channel in setup.receives:
         return True
-    return any(one.box == box_uid and one.channel == channel for one in plan.instruments)
+    return any(one.channel == channel for one in plan.instruments_of(box_uid))
 
 
 def _levels(rig: Rig, instrument: Instrument | None) -> dict | None:

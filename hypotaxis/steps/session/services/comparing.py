@@ -123,7 +123,7 @@ def compare(job_uid: str) -> None:
             return
         track = Track.objects.select_related("session__rig").get(uid=reporter.job.about)
         pair = from_json(Pair, reporter.job.request)
-        page = TakesPage(track, load_plan(track.session.rig))
+        page = TakesPage(track, load_plan(track.session.rig), every=True)
         one, other = page.take(pair.one), page.take(pair.other)
         if one is None or other is None:
             raise NoAnswer("One of the takes is gone meanwhile.")

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from hypotaxis.core.drawing.grid import GridDrawn, Named, StepSum, draw_grid, step_sum, voices_in_order
-from hypotaxis.core.drawing.strips import Span, bars_path, note_bars
+from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes
 from hypotaxis.core.grid.values import Grid, Pattern, Row, Step, order_told
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.trips import returns_text
@@ -148,7 +148,7 @@ class GridPage:
         span = Span(*(float(self.tempo.us_at(self.tempo.bar_tick(bar))) for bar in (first, last)), STRIP_W)
         notes = notes_of(self.track)
         starts, ends = self.tempo.us_at(notes["tick"]), self.tempo.us_at(notes["tick"] + notes["duration"])
-        return bars_path(note_bars(starts, ends, notes["note"], span, STRIP_H))
+        return bars_path(note_boxes(starts, ends, notes["note"], span, STRIP_H))
 
     @property
     def written(self) -> int:

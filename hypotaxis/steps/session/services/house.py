@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from hypotaxis.records.current import InUse
-from hypotaxis.records.housekeeping import Weighed, weighed
+from hypotaxis.records.housekeeping import Weighed, all_weighed
 from hypotaxis.records.models import Session, Track
 
 KINDS = {"session": Session, "track": Track}
@@ -23,8 +23,8 @@ class House:
 
 def house_of(here: InUse) -> House:
     """The sessions of the rig in use, and the tracks of its session."""
-    sessions = [weighed(one) for one in here.rig.sessions.all()]
-    tracks = [weighed(one) for one in here.session.tracks.all()] if here.session else []
+    sessions = all_weighed(list(here.rig.sessions.all()))
+    tracks = all_weighed(list(here.session.tracks.all())) if here.session else []
     return House(
         [one for one in sessions if not one.row.away],
         [one for one in tracks if not one.row.away],

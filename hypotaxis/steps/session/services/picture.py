@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
 from typing import TypeVar
 from uuid import UUID
@@ -11,7 +12,7 @@ import numpy as np
 from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.peaks import columns_of
-from hypotaxis.core.drawing.strips import Span, bars_path, note_bars, outline
+from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes, outline
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
@@ -21,7 +22,7 @@ from hypotaxis.core.session.gaps import gaps_told
 from hypotaxis.core.session.listening import Shown
 from hypotaxis.core.session.passes import live_return_silent
 from hypotaxis.core.session.playable import Unplayable
-from hypotaxis.core.session.standing import Stretch, standing
+from hypotaxis.core.session.standing import Stretch
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
@@ -30,6 +31,7 @@ from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, notes_of
+from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
@@ -39,6 +41,8 @@ from hypotaxis.steps.session.services.recording import bare_track, latest_measur
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
+LISTED = 24
+"""Of how many takes, the newest, the page tells one by one."""
 _Read = TypeVar("_Read")
 
 
@@ -126,10 +130,21 @@ class MeterRow:
 
 
 class Picture:
-    """Everything the session's page draws, computed once for a request."""
+    """Everything the session's page draws, computed once for a request. listed: of how many takes, the newest, is told
+    one by one; more: uids of others that are wanted whole."""
 
-    def __init__(self, session: Session, plan: Plan, *, tick: int, span_ms: float, offset_ms: float) -> None:
-        self.session, self.plan = session, plan
+    def __init__(
+        self,
+        session: Session,
+        plan: Plan,
+        *,
+        tick: int,
+        span_ms: float,
+        offset_ms: float,
+        listed: int = 0,
+        more: Iterable[str] = (),
+    ) -> None:
+        self.session, self.plan, self.listed = session, plan, listed
         # What runs is asked first and the takes last: what ends in between is then shown as it ended, or asked again.
         self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
         self.measured = latest_measured(session) if self.run is None else None
@@ -143,9 +158,15 @@ class Picture:
                 row.voice_of = known[row.voice_of_id]
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
-        takes = list(session.takes.filter(track__away=False).select_related("run__session", "track"))
-        self.takes = [take for take in takes if take.kept]
-        self.away = [take for take in takes if not take.kept]
+        self._known = known_takes(session)
+        self._stretches = {row.uid: stretches_of(row, self._known.get(row.uid, ())) for row in self.rows}
+        newest = [self._known[row.uid][0].uid for row in self.rows if row.uid in self._known]
+        listed = session.takes.filter(track__away=False)
+        shown = [str(uid) for uid in listed.kept().values_list("uid", flat=True)[: self.listed]]
+        self.away = list(listed.filter(kept=False).figures().select_related("track")[: self.listed])
+        stands = [one.uid for stretches in self._stretches.values() for one in stretches]
+        self._whole = whole_takes(session, {*newest, *shown, *stands, *more})
+        self.takes = [self._whole[uid] for uid in shown if uid in self._whole]
         self.last_bar = last_bar_of(session)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
@@ -193,8 +214,10 @@ class Picture:
 
     # --- tracks
 
-    def tracks(self, forms: Mapping[str, TrackForm] = MappingProxyType({})) -> list[TrackView]:
-        """All tracks in order. forms: of tracks (uid) that are shown as they were sent."""
+    def tracks(
+        self, forms: Mapping[str, TrackForm] = MappingProxyType({}), only: UUID | None = None
+    ) -> list[TrackView]:
+        """All tracks in order, or one only. forms: of tracks (uid) that are shown as they were sent."""
         armed: dict[str, Track] = {}
         views = []
         for row in self.rows:
@@ -204,17 +227,18 @@ class Picture:
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
+            if only not in (None, row.uid):
+                continue
             form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan, others=self.rows)
             views.append(self._track(row, instrument, clash, form))
         return views
 
     def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
-        mine = {str(take.uid): take for take in self.takes if take.track_id == row.uid and not take.beside}
-        stands = self._stands(row.uid, row.choices)
+        stands = self._stands(row.uid)
         bar = self.tempo.position(self.tick).bar
         # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
         take = next((take for take, one in stands if one.first_bar <= bar <= one.last_bar), None)
-        take = take or (stands[0][0] if stands else next(iter(mine.values()), None))
+        take = take or (stands[0][0] if stands else self._newest(row.uid))
         notes = notes_of(row)
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
@@ -233,7 +257,7 @@ class Picture:
             loop=self.plan.loop(row.loop_uid) if row.loop_uid else None,
             home=" and ".join(_homes(self.plan, returns)),
             take=take_view(take) if take else None,
-            notes_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H)),
+            notes_path=bars_path(note_boxes(starts, ends, notes["note"], self.whole, NOTES_H)),
             sound_path="".join(self.strip_of(take, one) for take, one in stands),
             glass=self._glass(take, (starts, ends, notes["note"]), _named(instrument, voices)),
             live=live,
@@ -241,18 +265,33 @@ class Picture:
             sound=self.sounds.get(row.patch_uid, ""),
             amiss=amiss,
             sent_path=self._sound_of(row.fed_by_id) if row.fed_by_id else "",
-            amiss_path=bars_path(note_bars(starts, ends, notes["note"], self.whole, NOTES_H, struck)) if amiss else "",
+            amiss_path=bars_path(note_boxes(starts, ends, notes["note"], self.whole, NOTES_H, struck)) if amiss else "",
         )
 
-    def _stands(self, track: UUID, choices) -> list[tuple[Take, Stretch]]:
+    def _stands(self, track: UUID) -> list[tuple[Take, Stretch]]:
         """What stands of a track, in order."""
-        mine = {str(take.uid): take for take in self.takes if take.track_id == track and not take.beside}
-        return [(mine[one.uid], one) for one in standing((take.offered for take in mine.values()), choices)]
+        return [(self._whole[one.uid], one) for one in self._stretches.get(track, ()) if one.uid in self._whole]
+
+    def _newest(self, track: UUID) -> Take | None:
+        return self._whole.get(self._known[track][0].uid) if track in self._known else None
 
     def _sound_of(self, track: UUID) -> str:
         """What stands of another track, drawn."""
-        row = next((row for row in self.rows if row.uid == track), None)
-        return "".join(self.strip_of(take, one) for take, one in self._stands(track, row.choices)) if row else ""
+        return "".join(self.strip_of(take, one) for take, one in self._stands(track))
+
+    def these(self, uids: Iterable[str]) -> list[Take]:
+        """Of these takes those that were asked for whole, in their order."""
+        return [self._whole[uid] for uid in uids if uid in self._whole]
+
+    @cached_property
+    def not_listed(self) -> int:
+        """How many takes there are besides."""
+        return self.session.takes.kept().filter(track__away=False).count() - len(self.takes)
+
+    @cached_property
+    def away_not_listed(self) -> int:
+        """How many takes are put away besides."""
+        return self.session.takes.filter(track__away=False, kept=False).count() - len(self.away)
 
     def _lost(self, take: Take) -> str:
         """What is wrong with a take's file; what its size does not tell is found when it is read."""
@@ -316,8 +355,13 @@ class Picture:
         return round(float(take.run.tempo_map.samples_at(self.tick, self.rate)) - self.view.moment)
 
     def take_views(self, known: Mapping[str, KnownLateness]) -> list[TakeView]:
-        """All takes, the newest first. known: what is known of each instrument's lateness, by its uid."""
-        return [take_view(take, known.get(take.instrument_uid), self._lost(take)) for take in self.takes]
+        """The takes that are told one by one, the newest first. known: what is known of each instrument's lateness, by
+        its uid."""
+        return [self.take_view(take, known.get(take.instrument_uid)) for take in self.takes]
+
+    def take_view(self, take: Take, known: KnownLateness | None) -> TakeView:
+        """A take, with what is wrong with its file."""
+        return take_view(take, known, self._lost(take))
 
 
 def _named(instrument: Instrument | None, voices: dict[int, str]) -> Callable[[int], str]:

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+from django.db.models import prefetch_related_objects
+
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
@@ -154,6 +156,7 @@ class PlanPage:
     def drums(self) -> list["DrumTrack"]:
         """The tracks of several voices, and whether these are recorded apart."""
         apart = split_tracks(self.session)
+        prefetch_related_objects([view.row for view in self._shown.values()], "voices")
         found = []
         for uid, view in self._shown.items():
             if view.row.voice_of_id or not view.instrument or len(names_of(view.instrument)) < MANY:

@@ -27,7 +27,6 @@ from hypotaxis.core.recall.differences import (
 )
 from hypotaxis.core.rig.panels import BoxSettings
 from hypotaxis.core.rig.startup import StartStep
-from hypotaxis.core.session.standing import standing
 from hypotaxis.core.studio import STAND_IN
 from hypotaxis.core.timing.context import changed, context_of, context_of_loop
 from hypotaxis.core.timing.lateness import FEWEST_HITS
@@ -38,6 +37,7 @@ from hypotaxis.records.kept_rigs import plan_of
 from hypotaxis.records.models import Box, Cable, Job, KeptRig, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import load_plan, notes_in_bars
+from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.records.ticks import keep_ticks, ticked_on
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.session.services import recording
@@ -125,19 +125,14 @@ class RecallPage:
     @cached_property
     def takes(self) -> list[Take]:
         """Those that are looked at, by track."""
-        found = self.session.takes.kept().filter(beside=False, track__away=False)
-        found = found.select_related("run__session", "track__session__rig").order_by("track__order", "number")
-        mine: dict[Track, list[Take]] = {}
-        for take in found.defer("hits"):
-            mine.setdefault(take.track, []).append(take)
+        known = known_takes(self.session)
         if self.every:
-            return [take for takes in mine.values() for take in takes]
-        stands = {
-            one.uid
-            for track, takes in mine.items()
-            for one in standing((take.offered for take in takes), track.choices)
-        }
-        return [take for takes in mine.values() for take in takes if str(take.uid) in stands]
+            looked_at = {one.uid for takes in known.values() for one in takes}
+        else:
+            tracks = self.session.tracks.filter(uid__in=known)
+            looked_at = {one.uid for track in tracks for one in stretches_of(track, known[track.uid])}
+        found = whole_takes(self.session, looked_at).values()
+        return sorted(found, key=lambda take: (take.track.order, take.number))
 
     @cached_property
     def rows(self) -> list[Row]:

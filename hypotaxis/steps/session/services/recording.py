@@ -50,7 +50,7 @@ from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.studio import send_apart, studio_for
-from hypotaxis.records.track_sound import TrackSound
+from hypotaxis.records.track_sound import TrackSound, tracks_sound
 from hypotaxis.records.writing import WantedTake, WritingBeside, WrittenTake, write_takes
 from hypotaxis.steps.session.services.coming import Coming, record_led
 from hypotaxis.steps.session.services.placing import (
@@ -378,9 +378,7 @@ def standing_of(session: Session, track: str) -> TrackSound | None:
     row = session.tracks.select_related("session__rig").filter(uid=track or None).first()
     if row is None:
         return None
-    takes = row.takes.kept().filter(beside=False).select_related("run__session", "track").order_by("number")
-    found = TrackSound(row, list(takes), only_placed=True) if takes else None
-    return found if found and found.takes and found.stretches else None
+    return tracks_sound(session, [row], only_placed=True).get(row.uid)
 
 
 def _moments(run: Pass, setup: PassSetup) -> np.ndarray:

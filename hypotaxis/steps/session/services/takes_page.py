@@ -15,8 +15,9 @@ from hypotaxis.records import audio
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import last_bar_of
+from hypotaxis.records.standing import known_takes, stretches_of
 from hypotaxis.records.track_sound import TrackSound
-from hypotaxis.steps.session.services.picture import Picture, TakeView
+from hypotaxis.steps.session.services.picture import LISTED, Picture, TakeView
 
 CLIPS_SHOWN = 8
 
@@ -88,15 +89,20 @@ class Bracket:
 
 
 class TakesPage:
-    """The takes of one track by its main return."""
+    """The takes of one track by its main return: the newest and what stands, or every one."""
 
-    def __init__(self, track: Track, plan: Plan) -> None:
+    def __init__(self, track: Track, plan: Plan, *, every: bool = False) -> None:
         self.track, self.plan = track, plan
-        self.picture = Picture(track.session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
-        mine = [take for take in self.picture.takes if take.track_id == track.uid and not take.beside]
-        self.takes = sorted(mine, key=lambda take: take.number)
+        known = known_takes(track.session).get(track.uid, ())
+        stands = {one.uid for one in stretches_of(track, known, there=True)}
+        mine = [one.uid for place, one in enumerate(known) if every or place < LISTED or one.uid in stands]
+        self.not_shown = len(known) - len(mine)
+        self.picture = Picture(track.session, plan, tick=0, span_ms=45.0, offset_ms=-5.0, listed=0, more=mine)
+        self.takes = sorted(self.picture.these(mine), key=lambda take: take.number)
         self.sound = TrackSound(track, self.takes)
-        self.shown = next(view for view in self.picture.tracks() if view.row.uid == track.uid)
+        (self.shown,) = self.picture.tracks(only=track.uid)
+        self.may_go = [one.uid for one in known if one.uid not in {one.uid for one in self.sound.stretches}]
+        """Uids of its takes that do not stand anywhere."""
 
     def span_of(self, first_bar: int, last_bar: int) -> Span:
         """Where some bars stand."""
@@ -110,7 +116,7 @@ class TakesPage:
     @cached_property
     def rows(self) -> list[TakeRow]:
         """Every take, the oldest first."""
-        views = {view.row.uid: view for view in self.picture.take_views({})}
+        views = {take.uid: self.picture.take_view(take, None) for take in self.takes}
         return [self._row(take, views[take.uid], key) for key, take in enumerate(self.takes, start=1)]
 
     def _row(self, take: Take, view: TakeView, key: int) -> TakeRow:
@@ -225,12 +231,6 @@ def set_take(take: Take, *, gain_db: float, inverted: bool, first_bar: int, last
     take.save(update_fields=["gain_db", "inverted", "trimmed"])
     turned = ", polarity turned" if inverted else ""
     return f"Take {take.number}: gain {signed(take.gain_db)} dB, bars {first_bar} to {last_bar}{turned}."
-
-
-def may_go(page: "TakesPage") -> list[Take]:
-    """The takes that do not stand anywhere."""
-    standing = {one.uid for one in page.sound.stretches}
-    return [take for take in page.takes if str(take.uid) not in standing]
 
 
 def as_newest(track: Track) -> str:

@@ -28,7 +28,7 @@ class VoicesApart:
             raise BadBars(f"{track.name} has no instrument, so it has no voices. Choose one for it on Session.")
         self.instrument: Instrument = found
         self.notes = notes_of(track)["note"]
-        self.rows = list(track.voices.filter(away=False))
+        self.rows = [row for row in track.voices.all() if not row.away]
 
     @property
     def voices(self) -> list[SingleVoice]:

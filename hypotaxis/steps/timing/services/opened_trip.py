@@ -12,7 +12,7 @@ from hypotaxis.core.timing.repeated import Repeated, compare
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, groups_of, per_note
 from hypotaxis.core.units import signed
-from hypotaxis.records.lateness import counts
+from hypotaxis.records.lateness import counts, soundings_of
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
 from hypotaxis.steps.timing.services.to_type import ToType, to_type
@@ -87,10 +87,13 @@ def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Soundi
     known = row.known
     rate = plan.rig.sample_rate
     late = known.lateness_ms
+    main = soundings_of(plan, row.uid)
+    listed = [*main, *_of_parts(row.uid)]
+    patches = {str(patch.uid): patch.name for patch in Patch.objects.filter(uid__in=filter(None, map(_patch, listed)))}
     return OpenedTrip(
         legs=tuple(_leg_line(leg) for leg in row.budget.legs),
-        soundings=tuple(_sounding_line(one, now, chosen) for one in (*row.soundings, *_of_parts(row.uid))),
-        repeated=_repeated(row.soundings, now),
+        soundings=tuple(_sounding_line(one, now, chosen, patches) for one in listed),
+        repeated=_repeated(main, now),
         model_told=in_words(known.model) if known.model else "",
         predicted=_predicted(known.model, plan.rig.buffer, rate),
         heard=_heard(plan, row),
@@ -125,17 +128,23 @@ def _leg_line(leg: Leg) -> LegLine:
     return LegLine(leg, f"{leg.ms:.2f}", f"±{leg.half_ms:.2f}" if leg.half_ms else "", ORIGINS[leg.origin])
 
 
-def _sounding_line(row: Sounding, now: Mapping[str, str], chosen: Sounding | None) -> SoundingLine:
+def _patch(row: Sounding) -> str:
+    """Uid of the patch that was sounded, "" where none was named."""
+    return row.asked.patch or row.context.get("patch") or ""
+
+
+def _sounding_line(
+    row: Sounding, now: Mapping[str, str], chosen: Sounding | None, patches: Mapping[str, str]
+) -> SoundingLine:
     differs = ""
     found = row.measured
     if found and chosen is not None and chosen.uid != row.uid and chosen.measured:
         differs = signed(found.lateness_ms - chosen.measured.lateness_ms, 2)
-    patch = Patch.objects.filter(uid=row.asked.patch or row.context.get("patch") or None).first()
     return SoundingLine(
         row=row,
         test=_what(row),
         setting=f"{row.context.get('buffer', '?')} at {row.context.get('rate', '?')} Hz",
-        patch=patch.name if patch else "",
+        patch=patches.get(_patch(row), ""),
         late=signed(found.lateness_ms, 2) if found else "",
         jitter=f"{found.jitter_ms:.2f}" if found else "",
         differs=differs,

@@ -41,7 +41,6 @@ class TripRow:
     expected: str
     loop: bool = False
     trouble: str = ""
-    soundings: tuple[Sounding, ...] = ()
 
     @property
     def stale(self) -> str:
@@ -79,8 +78,8 @@ def rows_of(
     latest += [one.lateness_ms for one in known.values() if one.lateness_ms is not None]
     latest += [row.measured.lateness_ms for row in own if row.measured]
     marks = scale(max(latest, default=20.0))
-    soundings = latenesses.soundings
-    rows = [_trip_row(plan, one, row, known[one.uid], soundings.get(one.uid, []), marks.end_ms) for one, row in trips]
+    newest = latenesses.newest
+    rows = [_trip_row(plan, one, row, known[one.uid], newest.get(one.uid), marks.end_ms) for one, row in trips]
     return rows, [_own_row(row, marks.end_ms, opened) for row in own], marks
 
 
@@ -99,7 +98,7 @@ def _outdated(known: KnownLateness) -> bool:
 
 
 def _trip_row(
-    plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, soundings: list[Sounding], end_ms: float
+    plan: Plan, one: Instrument | Loop, legs: Budget, known: KnownLateness, newest: Sounding | None, end_ms: float
 ) -> TripRow:
     loop = isinstance(one, Loop)
     expected = known.lateness_ms is None or _outdated(known)
@@ -123,14 +122,12 @@ def _trip_row(
         told=_told(known),
         expected=f"expected about {signed(legs.ms)} ±{legs.half_ms:.1f} ms" if late is None else "",
         loop=loop,
-        trouble=_trouble(known, soundings),
-        soundings=tuple(soundings),
+        trouble=_trouble(known, newest),
     )
 
 
-def _trouble(known: KnownLateness, soundings: list[Sounding]) -> str:
+def _trouble(known: KnownLateness, newest: Sounding | None) -> str:
     """Why the newest sounding says nothing; empty where it does, or something newer stands."""
-    newest = next(iter(soundings), None)
     if newest is None or (known.found and known.found.made >= newest.made):
         return ""
     if newest.job.state == Job.FAILED:

@@ -49,13 +49,19 @@ export function leadTo(address) {
 }
 
 // Fetches what the server rendered: its named parts replace their likes on the page; without parts it fills `element`.
+// What has not changed since the last time (204) leaves the page as it is.
 export async function fetchInto(element, url) {
   try {
     const shown = document.body.dataset;
     const answer = await fetch(url, {
-      headers: { "X-Fragment": "1", "X-Of-Rig": shown.rig ?? "", "X-Of-Session": shown.session ?? "" },
+      headers: {
+        "X-Fragment": "1", "X-Of-Rig": shown.rig ?? "", "X-Of-Session": shown.session ?? "",
+        "X-State": element.dataset.state ?? "",
+      },
     });
     if (!answer.ok) return null;
+    if (answer.headers.has("X-State")) element.dataset.state = answer.headers.get("X-State");
+    if (answer.status === 204) return answer.headers;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
     const parts = fresh.content.querySelectorAll("[data-part]");

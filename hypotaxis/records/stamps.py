@@ -1,0 +1,118 @@
+"""What has been read out of the database, kept as long as the rows it was read from stay as they are.
+
+Each subject's tables have triggers that replace its stamp by a random number at any change (SQLite's documentation of
+CREATE TRIGGER and random()). A stamp so stands for the content of its tables, inside a transaction as well, after one
+that was taken back, and whichever process wrote. The triggers are made after each migration, since a table that a
+migration makes anew has lost its own.
+"""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from typing import TypeVar
+
+from django.db import connection
+
+from hypotaxis.core.kept import Keeping
+from hypotaxis.records import models
+
+SUBJECTS = {
+    "rig": (
+        models.Rig,
+        models.Box,
+        models.Socket,
+        models.Route,
+        models.Cable,
+        models.Instrument,
+        models.Loop,
+        models.Tick,
+    ),
+    "studio": (models.Studio, models.EndName),
+    "desk": (models.FrontPanel,),
+    "soundings": (models.Sounding,),
+    "names": (models.PatchList, models.Patch),
+    "takes": (models.Session, models.Track, models.Pass, models.Take),
+}
+"""Subject → the tables that it is made of."""
+KEPT = 24
+"""Answers kept at most, over all subjects."""
+_TRIES = 3
+_Value = TypeVar("_Value", bound=Keeping)
+_Answer = TypeVar("_Answer")
+_looked: ContextVar[dict[str, int | None] | None] = ContextVar("looked", default=None)
+_lock = threading.Lock()
+_answers: OrderedDict[Hashable, object] = OrderedDict()
+
+
+def set_triggers(**_) -> None:
+    """Make the triggers that are missing; called after each migration."""
+    stamps = models.Stamp._meta.db_table
+    with connection.cursor() as cursor:
+        for subject, tables in SUBJECTS.items():
+            for table in (one._meta.db_table for one in tables):
+                for change in ("INSERT", "UPDATE", "DELETE"):
+                    cursor.execute(
+                        f"CREATE TRIGGER IF NOT EXISTS stamp_{table}_{change.lower()} AFTER {change} ON {table} BEGIN "
+                        f"INSERT OR REPLACE INTO {stamps} (subject, value) VALUES ('{subject}', random()); END"
+                    )
+
+
+def stamps_of(*subjects: str) -> tuple[int | None, ...]:
+    """The subjects' stamps now, None = nothing was ever written there; inside `one_look` as they were at first."""
+    known = _looked.get()
+    if not known:
+        with connection.cursor() as cursor:
+            read = dict(cursor.execute(f"SELECT subject, value FROM {models.Stamp._meta.db_table}"))
+        if known is None:
+            known = read
+        else:
+            known.update(read or {"": None})
+    return tuple(known.get(subject) for subject in subjects)
+
+
+@contextmanager
+def one_look() -> Iterator[None]:
+    """The stamps are read once for all that is asked inside. What is then read under a stamp that has been replaced
+    meanwhile is kept under one that never comes again."""
+    token = _looked.set({})
+    try:
+        yield
+    finally:
+        _looked.reset(token)
+
+
+def kept_with(value: _Value, subjects: tuple[str, ...], work: Callable[[_Value], _Answer]) -> _Answer:
+    """What a function of a frozen value reads besides it, worked out once as long as the value and the subjects' rows
+    stay; only the last answer is kept. It is shared, so nobody may change it."""
+    stamps, kept = stamps_of(*subjects), value.kept[work]
+    if (known := kept.get((stamps,))) is not None:
+        return known
+    answer = work(value)
+    kept.clear()
+    kept[(stamps,)] = answer
+    return answer
+
+
+def kept_while(subjects: tuple[str, ...], key: Hashable, work: Callable[[], _Answer]) -> _Answer:
+    """What `work` reads, worked out once for each key as long as the subjects' rows stay as they are. It is shared
+    between threads, so nobody may change it."""
+    for _ in range(_TRIES):
+        stamps = stamps_of(*subjects)
+        whole = (str(connection.settings_dict["NAME"]), subjects, stamps, key)
+        with _lock:
+            if whole in _answers:
+                _answers.move_to_end(whole)
+                return _answers[whole]
+        answer = work()
+        # What was changed while it was read is neither of before nor of after.
+        if stamps_of(*subjects) == stamps:
+            break
+    else:
+        return answer
+    with _lock:
+        _answers[whole] = answer
+        while len(_answers) > KEPT:
+            _answers.popitem(last=False)
+    return answer

@@ -1,0 +1,130 @@
+"""What a page costs does not grow with what is kept: its queries, counted at two sizes; and what is kept for the next
+page is never older than its rows."""
+
+import uuid
+from dataclasses import replace
+
+from django.db import connection, transaction
+from django.test import Client
+from django.test.utils import CaptureQueriesContext
+
+from hypotaxis.core.session.standing import standing
+from hypotaxis.records.import_rig import import_rig
+from hypotaxis.records.models import Box, Rig, Session, Take, Track
+from hypotaxis.records.plan import load_plan
+from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
+from hypotaxis.records.standing import known_takes, stretches_of
+from tests.many import as_many, pages_of, recorded_demo
+from tests.rooms import large_room
+from tests.web.base import DemoTest
+
+
+class QueriesTest(DemoTest):
+    def counted(self, rig: Rig) -> dict[str, int]:
+        client = Client(headers={"host": "127.0.0.1"})
+        client.cookies["hypotaxis-rig"] = str(rig.uid)
+        found = {}
+        for name, address in pages_of(rig).items():
+            self.assertEqual(client.get(address).status_code, 200, name)
+            with CaptureQueriesContext(connection) as queries:
+                client.get(address)
+            found[name] = len(queries)
+        return found
+
+    def test_no_page_asks_more_of_a_larger_rig(self):
+        small, large = (import_rig(large_room(share)) for share in (0.1, 0.3))
+        self.assertGreater(large.boxes.count(), 2 * small.boxes.count())
+        self.assertEqual(self.counted(small), self.counted(large))
+
+    def test_no_page_asks_more_of_many_takes_and_soundings(self):
+        session = recorded_demo()
+        as_many(session, 12, 12)
+        few = self.counted(session.rig)
+        as_many(session, 40, 40)
+        self.assertGreaterEqual(Take.objects.count(), 40)
+        for name, count in self.counted(session.rig).items():
+            self.assertLessEqual(count, few[name], name)
+
+    def test_no_page_asks_more_of_many_tracks(self):
+        few, session = self.counted(self.rig), self.session
+        for number in range(3):
+            for track in Track.objects.filter(session=session, order__lt=10):
+                track.pk = track.uid = uuid.uuid4()
+                track.order += 10 * (number + 1)
+                track.save(force_insert=True)
+        for name, count in self.counted(self.rig).items():
+            self.assertLessEqual(count, few[name], name)
+
+
+class StampsTest(DemoTest):
+    def test_a_plan_is_read_once_until_something_of_it_changes(self):
+        before = load_plan(self.rig)
+        self.assertIs(load_plan(self.rig), before)
+        Session.objects.update(name="Low water")
+        self.assertIs(load_plan(self.rig), before)
+        for change in ({"name": "Heron"}, {"note": "on the left"}):
+            Box.objects.filter(name__startswith="Heron").update(**change)
+            self.assertIsNot(load_plan(self.rig), before)
+            before = load_plan(self.rig)
+        self.assertEqual({"Heron"}, {box.name for box in before.rig.boxes if box.note == "on the left"})
+
+    def test_what_was_taken_back_is_not_kept(self):
+        before = load_plan(self.rig)
+        for name in ("Once", "Twice"):
+            try:
+                with transaction.atomic():
+                    Rig.objects.update(name=name)
+                    self.assertEqual(load_plan(self.rig).rig.name, name)
+                    raise InterruptedError
+            except InterruptedError:
+                self.assertIs(load_plan(self.rig), before)
+
+    def test_every_change_of_every_table_replaces_its_stamp(self):
+        made = {
+            name for (name,) in connection.cursor().execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")
+        }
+        for subject, tables in SUBJECTS.items():
+            for table in (one._meta.db_table for one in tables):
+                self.assertLessEqual({f"stamp_{table}_{change}" for change in ("insert", "update", "delete")}, made)
+            row = tables[0].objects.first()
+            if row is not None:
+                (before,) = stamps_of(subject)
+                row.save()
+                self.assertNotEqual(stamps_of(subject), (before,), subject)
+
+    def test_a_table_made_anew_has_its_triggers_again(self):
+        connection.cursor().execute("DROP TRIGGER stamp_records_box_update")
+        set_triggers()
+        before = load_plan(self.rig)
+        Box.objects.update(colour="#123456")
+        self.assertIsNot(load_plan(self.rig), before)
+
+
+class StandingTest(DemoTest):
+    def test_what_is_asked_without_the_takes_is_what_the_takes_say(self):
+        self.record("Bittern", "Alder kit", bars=(1, 4))
+        self.record("Bittern", bars=(2, 3), place=False)
+        Take.objects.filter(number=1).update(doubts=[{"kind": "other", "what": "w", "cause": "c"}])
+        Take.objects.filter(number=2).update(trimmed=[2, 3])
+        for changes in ({}, {"accepted": True}, {"peak_db": -90.0}, {"placement": None}, {"measurement": None}):
+            Take.objects.filter(number__lte=3).update(**changes)
+            known = known_takes(self.session)
+            for track in self.session.tracks.all():
+                rows = list(track.takes.kept().filter(beside=False))
+                mine = known.get(track.uid, ())
+                self.assertEqual([one.offered for one in mine], [row.offered for row in rows])
+                self.assertEqual(
+                    [(one.placed, one.file, one.frames) for one in mine],
+                    [(row.placement is not None, *row.sound_file) for row in rows],
+                )
+                expected = standing((row.offered for row in rows), track.choices)
+                self.assertEqual(stretches_of(track, mine), expected)
+
+    def test_an_older_take_stands_where_the_sound_of_a_newer_one_is_gone(self):
+        for _ in range(2):
+            self.record("Bittern")
+        track, (new, old) = self.track("Bittern"), Take.objects.order_by("-number")
+        known = known_takes(self.session)[track.uid]
+        self.assertEqual({one.uid for one in stretches_of(track, known, there=True)}, {str(new.uid)})
+        gone = [replace(one, file="gone.wav") if one.uid == str(new.uid) else one for one in known]
+        self.assertEqual({one.uid for one in stretches_of(track, gone, there=True)}, {str(old.uid)})
