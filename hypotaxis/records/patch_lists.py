@@ -1,6 +1,6 @@
 """Patch lists between rows and core values, and on their way in and out with a rig's file."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, fields
 
 from django.db import transaction
@@ -122,7 +122,11 @@ def track_calls(track: Track, instrument: Instrument) -> list[bytes]:
 
 def lists_of(plan: Plan) -> tuple[values.KeptList, ...]:
     """The lists that name the sounds of a plan's instruments, with what their owner noted, for the rig's file."""
-    uids = {one.patch_list for one in plan.instruments if one.patch_list}
+    uids = tuple(sorted({one.patch_list for one in plan.instruments if one.patch_list}))
+    return kept_while(("names",), ("lists", uids), lambda: _read_lists(uids))
+
+
+def _read_lists(uids: Sequence[str]) -> tuple[values.KeptList, ...]:
     return tuple(_kept_value(kept) for kept in PatchList.objects.filter(uid__in=uids).order_by("uid"))
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from django.utils import timezone
 
 from hypotaxis.core.drawing.load import load_path, top_of
 from hypotaxis.core.midi.wire import Waits, send, waits
@@ -18,6 +19,7 @@ from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, notes_of
+from hypotaxis.records.stamps import kept_while
 
 MOST_NOTES = 8000
 LIMIT_MS = 3.0
@@ -122,7 +124,14 @@ def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "")
 def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]:
     """The wait that 95 % of each instrument's notes stay under, in ms, by its uid; empty without a session, and for one
     with so many notes that a page would wait for it (its wires are told on their own page)."""
-    if session is None or sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
+    if session is None:
+        return {}
+    key = ("waits", str(session.uid), timezone.localdate())
+    return kept_while(("rig", "studio", "takes", "names", "soundings"), key, lambda: _waits(plan, session))
+
+
+def _waits(plan: Plan, session: Session) -> dict[str, float]:
+    if sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
         return {}
     found = {}
     for wire in wires_of(plan, session, limit_ms=0.0).wires:
