@@ -1,5 +1,6 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
-.PHONY: help demo start devices test lint fuzz bench setup setup-test setup-bench setup-lint vendor lock screenshots walk
+.PHONY: help demo start devices test lint fuzz hammer bench wheel setup setup-test setup-bench setup-lint vendor lock \
+  weaknesses screenshots walk
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -9,22 +10,28 @@ STAMPS := .cache
 PORT ?= 8000
 FUZZ_S ?= 600
 FUZZ_FROM ?= 0
+HAMMER_S ?= 300
+HAMMER_FROM ?= 0
 APT := DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300
 TESTS ?= tests
 SOUND_FONT := /usr/share/sounds/sf2/TimGM6mb.sf2
 
 help:
-	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over)"
+	@echo "make demo         set up and start Hypotaxis with its demo data (PORT=8000, FRESH=1 starts over,"
+	@echo "                  COPY=1 goes on with the copy of the day where the data is damaged)"
 	@echo "make start        the same without demo data: your own empty rig"
 	@echo "make devices      what real ports and inputs need besides: the libraries of JACK, PortAudio and RtMidi"
 	@echo "make test         set up and run all tests (TESTS=tests.core for some of them)"
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make fuzz         changed files to every reader, for FUZZ_S=600 seconds, from number FUZZ_FROM=0 on"
+	@echo "make hammer       kills, a full disk, crossing requests, for HAMMER_S=300 seconds, from HAMMER_FROM=0 on"
 	@echo "make bench        speed against reference libraries, as ratios"
 	@echo "make walk         from an empty desk to the first take: moves and time"
 	@echo "make screenshots  take the pictures in docs/screenshots anew"
 	@echo "make vendor       fetch the front-end packages again (needs npm)"
-	@echo "make lock         renew the locked Python packages"
+	@echo "make lock         renew the locked Python packages (UPGRADE=1: to newer versions)"
+	@echo "make weaknesses   look the locked packages up among known weaknesses (needs the network)"
+	@echo "make wheel        an installable package in dist/"
 
 # --- what the others build on -------------------------------------------------------------------
 $(STAMPS)/venv:
@@ -63,10 +70,10 @@ setup-bench: $(STAMPS)/bench
 
 # --- the application ----------------------------------------------------------------------------
 demo: setup
-	@exec $(BIN)/python manage.py start --port $(PORT) --demo $(if $(FRESH),--fresh)
+	@exec $(BIN)/python manage.py start --port $(PORT) --demo $(if $(FRESH),--fresh) $(if $(COPY),--from-copy)
 
 start: setup
-	@exec $(BIN)/python manage.py start --port $(PORT) $(if $(FRESH),--fresh)
+	@exec $(BIN)/python manage.py start --port $(PORT) $(if $(FRESH),--fresh) $(if $(COPY),--from-copy)
 
 devices: $(STAMPS)/devices
 	@echo "Real ports and inputs can be opened now: $(BIN)/python manage.py devices"
@@ -96,6 +103,9 @@ lint: setup-lint
 fuzz: setup-test
 	FUZZ_S=$(FUZZ_S) FUZZ_FROM=$(FUZZ_FROM) $(BIN)/python manage.py test tests.core.formats.test_fuzz
 
+hammer: setup-test
+	$(BIN)/python -m tests.hammer $(HAMMER_S) $(HAMMER_FROM)
+
 bench: setup-bench
 	$(BIN)/python -m benchmarks
 
@@ -109,9 +119,22 @@ walk: setup-test
 vendor:
 	cd frontend && npm install && ./copy.sh
 
+# Every file that may be installed is named by its hash, so that nothing else is. UPGRADE=1 takes newer versions.
 lock: setup
 	rm -rf $(STAMPS)/lock && $(PYTHON) -m venv $(STAMPS)/lock
+	$(STAMPS)/lock/bin/pip install --quiet pip-tools
 	for set in runtime devices test bench; do \
-	  $(STAMPS)/lock/bin/pip install --quiet -r requirements/$$set.in && \
-	  { echo "# Locked from $$set.in; renew with \`make lock\`."; $(STAMPS)/lock/bin/pip freeze; } > requirements/$$set.txt; \
+	  $(STAMPS)/lock/bin/pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras --no-header --no-annotate \
+	    --no-emit-index-url --no-emit-trusted-host --no-emit-find-links $(if $(UPGRADE),--upgrade) \
+	    --output-file requirements/$$set.txt requirements/$$set.in && \
+	  sed -i "1i # Locked from $$set.in with hashes; renew with \`make lock\`." requirements/$$set.txt || exit 1; \
 	done
+
+wheel: setup-test
+	rm -rf dist && $(BIN)/python -m build --quiet
+	@ls dist
+
+# What is known of weaknesses in the locked packages; asks the advisory database of the package index.
+weaknesses: setup
+	$(PYTHON) -m venv $(STAMPS)/audit && $(STAMPS)/audit/bin/pip install --quiet pip-audit
+	$(STAMPS)/audit/bin/pip-audit --require-hashes --disable-pip --requirement requirements/runtime.txt

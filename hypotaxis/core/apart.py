@@ -7,10 +7,10 @@ result or the reason why there is none. Whatever a hostile file does to a reader
 import importlib
 import json
 import os
-import resource
-import selectors
+import queue
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -18,6 +18,12 @@ from pathlib import Path
 from typing import Any
 
 from hypotaxis.core.errors import HypotaxisError
+
+try:
+    import resource
+except ImportError:
+    # Not on Windows.
+    resource = None
 
 Told = Callable[[float], None]
 """Told the share that is done (0–1)."""
@@ -68,23 +74,30 @@ def _listen(child: subprocess.Popen, progress: Told, seconds: int) -> dict[str, 
     """The child's last line; an empty object when it died or took too long."""
     # A busy machine gives a child less than a second a second.
     deadline = time.monotonic() + 4 * seconds
-    done, rest = 0.0, b""
-    with selectors.DefaultSelector() as selector:
-        selector.register(child.stdout, selectors.EVENT_READ)
-        while time.monotonic() < deadline:
-            progress(done)
-            if not selector.select(timeout=0.2):
-                continue
-            read = os.read(child.stdout.fileno(), 1 << 20)
-            if not read:
-                return {}
-            *lines, rest = (rest + read).split(b"\n")
-            for line in lines:
-                told = json.loads(line)
-                if "progress" not in told:
-                    return told
-                done = told["progress"]
+    done, lines = 0.0, queue.SimpleQueue()
+    # Read by a thread, since not every system can wait for a pipe with an end to its patience.
+    threading.Thread(target=_read_lines, args=(child, lines), daemon=True).start()
+    while time.monotonic() < deadline:
+        progress(done)
+        try:
+            line = lines.get(timeout=0.2)
+        except queue.Empty:
+            continue
+        if not line:
+            return {}
+        told = json.loads(line)
+        if "progress" not in told:
+            return told
+        done = told["progress"]
     return {}
+
+
+def _read_lines(child: subprocess.Popen, lines: queue.SimpleQueue) -> None:
+    """What the child tells, line by line, and nothing once it has ended."""
+    with suppress(ValueError, OSError):
+        for line in child.stdout:
+            lines.put(line if line.endswith(b"\n") else b"")
+    lines.put(b"")
 
 
 def _tell(**what: Any) -> None:
@@ -92,13 +105,20 @@ def _tell(**what: Any) -> None:
     sys.stdout.flush()
 
 
+def _limit(*, memory: int, seconds: int, writes: int) -> None:
+    """Bind this process. Where the system knows no such limits, the parent's patience is the only one."""
+    if resource is None:
+        return
+    resource.setrlimit(resource.RLIMIT_AS, (memory,) * 2)
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds,) * 2)
+    # One that writes no files leaves none.
+    resource.setrlimit(resource.RLIMIT_FSIZE, (writes,) * 2)
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
 def _main() -> None:
     asked = json.load(sys.stdin)
-    resource.setrlimit(resource.RLIMIT_AS, (asked["memory"],) * 2)
-    resource.setrlimit(resource.RLIMIT_CPU, (asked["seconds"],) * 2)
-    # One that writes no files leaves none.
-    resource.setrlimit(resource.RLIMIT_FSIZE, (asked["writes"],) * 2)
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    _limit(memory=asked["memory"], seconds=asked["seconds"], writes=asked["writes"])
     module, _, name = asked["reader"].partition(":")
     try:
         reader = getattr(importlib.import_module(module), name)

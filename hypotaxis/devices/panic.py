@@ -15,8 +15,8 @@ LONGEST = 100
 
 
 def listen_at(path: str) -> socket.socket | None:
-    """The device process's end; None where the path is too long to be one."""
-    if not path or len(os.fsencode(path)) > LONGEST:
+    """The device process's end; None where the path is too long to be one, or the system has no local sockets."""
+    if not path or len(os.fsencode(path)) > LONGEST or not hasattr(socket, "AF_UNIX"):
         return None
     with contextlib.suppress(FileNotFoundError):
         os.unlink(path)
@@ -40,6 +40,8 @@ def answer(listener: socket.socket, silence) -> None:
 
 def call(path: Path) -> bool:
     """Ask for silence; whether it was done. False where no device process listens."""
+    if not hasattr(socket, "AF_UNIX"):
+        return False
     with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as caller:
         caller.settimeout(PATIENCE_S)
         try:

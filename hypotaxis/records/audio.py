@@ -3,7 +3,6 @@
 While a pass runs its inputs grow as raw float32 frames in partial/; what was written before a crash is found there.
 """
 
-import errno
 import hashlib
 import json
 import os
@@ -38,6 +37,7 @@ from hypotaxis.core.formats.wave import (
 from hypotaxis.core.mixing.figures import FigureReader, Figures
 from hypotaxis.core.timing.levels import LevelReader, packed, packed_end
 from hypotaxis.core.timing.recording import read_window
+from hypotaxis.records.trouble import FULL, full
 
 FRAMES_A_BLOCK = 65536
 PART = ".part"
@@ -46,8 +46,6 @@ FREED_AFTER_S = 20.0
 LARGE_BYTES = 2**28
 UNFINISHED_S = 3600.0
 """A file that did not grow for so long nobody goes on with."""
-_FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
-"""Errors that say that there is no room."""
 
 
 def folder(name: str) -> Path:
@@ -63,12 +61,9 @@ def told_when_full() -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        if error.errno not in _FULL:
+        if error.errno not in FULL:
             raise
-        raise DiskFull(
-            "The disk is full: there is no room in the data folder. Make room and try again; what was kept before is "
-            "still there."
-        ) from error
+        raise DiskFull(full()) from error
 
 
 def free_bytes() -> int:
@@ -294,7 +289,7 @@ def told_when_lost(file: str) -> Iterator[None]:
     try:
         yield
     except (OSError, soundfile.LibsndfileError, UnreadableFile, ValueError) as error:
-        if getattr(error, "errno", None) in _FULL:
+        if getattr(error, "errno", None) in FULL:
             raise
         raise SoundLost(
             f"The sound of this take is lost: its file {file} in the data folder is missing or damaged. Put it back "

@@ -100,7 +100,7 @@ def _whole_files(folder: Path) -> list[Path]:
 @contextmanager
 def _database() -> Iterator[Path]:
     """The database as it stands at one moment, in a file that is gone afterwards."""
-    with tempfile.TemporaryDirectory(dir=settings.DATA) as folder:
+    with tempfile.TemporaryDirectory(dir=settings.DATA, suffix=audio.PART) as folder:
         path = Path(folder) / DATABASE
         copy_database(path)
         yield path
@@ -237,12 +237,29 @@ def check_database(path: Path) -> None:
         ) from error
     if state != "ok":
         raise UnreadableFile(f"The database in the backup is damaged: {state[:120]}. Nothing was brought back.")
+    if newer := _newer(done):
+        raise UnreadableFile(
+            f"The backup was made by a newer Hypotaxis ({newer}). Bring it back with that one; nothing was changed."
+        )
+
+
+def check_version(path: Path) -> None:
+    """Raises UnreadableFile, naming what is not known here, for a database that a newer program has changed."""
+    with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as database:
+        try:
+            done = {tuple(row) for row in database.execute("SELECT app, name FROM django_migrations")}
+        except sqlite3.OperationalError:
+            # Nothing was ever made in it.
+            done = set()
+    if newer := _newer(done):
+        raise UnreadableFile(newer)
+
+
+def _newer(done: set[tuple[str, str]]) -> str:
+    """The last of these migrations that this program does not know; "" where it knows all."""
     known = set(MigrationLoader(None, ignore_no_migrations=True).disk_migrations)
     mine = {app for app, _ in known}
-    if newer := sorted(name for app, name in done if app in mine and (app, name) not in known):
-        raise UnreadableFile(
-            f"The backup was made by a newer Hypotaxis ({newer[-1]}). Bring it back with that one; nothing was changed."
-        )
+    return max((name for app, name in done if app in mine and (app, name) not in known), default="")
 
 
 def _exchange(data: Path, fresh: Path) -> Path | None:

@@ -19,6 +19,7 @@ from huey.contrib.djhuey import HUEY, db_task
 
 from hypotaxis.core.errors import HypotaxisError, NotBegun
 from hypotaxis.records.models import Job
+from hypotaxis.records.trouble import told_of
 
 log = logging.getLogger(__name__)
 
@@ -163,9 +164,10 @@ def _run(uid: str) -> Iterator[Reporter]:
         ended = {"state": Job.CANCELLED, "remaining_s": None}
     except HypotaxisError as error:
         ended = {"state": Job.FAILED, "message": str(error), "remaining_s": None}
-    except Exception:
+    except Exception as error:
         log.exception("job %s of kind %s failed", uid, job.kind)
-        reason = "An internal error stopped it; the details are in hypotaxis.log. Nothing recorded before is lost."
+        ours = "An internal error stopped it; the details are in hypotaxis.log. Nothing recorded before is lost."
+        reason = told_of(error) or ours
         ended = {"state": Job.FAILED, "message": reason, "remaining_s": None}
     Job.objects.filter(uid=uid).update(**ended)
 

@@ -167,7 +167,8 @@ def _main() -> None:
     asked = os.fdopen(0, "rb", buffering=0)
     wish = from_json(Wish, json.loads(asked.readline()))
     settings.AUDIO = Path(wish.audio)
-    os.nice(KINDER)
+    if hasattr(os, "nice"):
+        os.nice(KINDER)
     partial, at = Path(wish.partial), 0
     with _writers(wish.takes, wish.rate) as writers:
         told = False

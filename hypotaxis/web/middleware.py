@@ -1,18 +1,22 @@
 """Errors the product raises on purpose become a page that says what to do; a window goes on with the rig it shows."""
 
+import logging
+
 from django.middleware.gzip import GZipMiddleware
 from django.shortcuts import render
 
 from hypotaxis.core.errors import Gone, HypotaxisError
 from hypotaxis.records.current import remember
 from hypotaxis.records.stamps import one_look
+from hypotaxis.records.trouble import told_of
 
+log = logging.getLogger(__name__)
 LEAST_COMPRESSED = 10_000
 """Bytes of an answer from which it is worth it."""
 
 
 def named_errors(get_response):
-    """Middleware: render any HypotaxisError a view did not answer itself."""
+    """Middleware: render any HypotaxisError a view did not answer itself, and what the disk or the database refuse."""
 
     def middleware(request):
         return get_response(request)
@@ -22,6 +26,11 @@ def named_errors(get_response):
             # Of what is gone no frame can be drawn.
             request._bare = getattr(request, "_bare", False) or isinstance(exception, Gone)
             return render(request, "web/error.html", {"title": "That did not work", "reason": exception}, status=409)
+        if told := told_of(exception):
+            log.exception("%s could not be answered", request.path)
+            # A frame would ask the database again.
+            request._bare = True
+            return render(request, "web/broken.html", {"title": "That did not work", "reason": told}, status=503)
         return None
 
     middleware.process_exception = process_exception

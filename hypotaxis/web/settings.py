@@ -1,43 +1,28 @@
 """Settings: one person, on the own machine, nothing loaded from elsewhere.
 
-HYPOTAXIS_DATA names the data folder (default: data/ beside manage.py), HYPOTAXIS_DB the database file in it,
+HYPOTAXIS_DATA names the data folder (default: see web/folder.py), HYPOTAXIS_DB the database file in it,
 HYPOTAXIS_COPIES how many copies of the day are kept (default 7, 0 = none), HYPOTAXIS_PROXY the address (https://…) of a
 proxy in front, by which the room may come in (docs/room.md).
 """
 
 import os
-import secrets
-from contextlib import suppress
 from pathlib import Path
 from urllib.parse import urlsplit
 
 from csp.constants import NONE, SELF
 
+from hypotaxis.web.folder import data_folder, prepare, secret_key
+
 BASE = Path(__file__).resolve().parents[2]
-DATA = Path(os.environ.get("HYPOTAXIS_DATA", BASE / "data")).resolve()
+DATA = data_folder(BASE)
 # What is made from here on is its owner's alone, in this process and in those that it starts.
 os.umask(0o077)
-DATA.mkdir(parents=True, exist_ok=True)
-with suppress(PermissionError):
-    DATA.chmod(0o700)
+prepare(DATA)
 AUDIO = DATA / "audio"
 COPIES_KEPT = int(os.environ.get("HYPOTAXIS_COPIES", "7") or 0)
-
-
-def _secret_key() -> str:
-    """Made at the first start, readable by the owner only."""
-    path = DATA / "secret.key"
-    try:
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    except FileExistsError:
-        pass
-    else:
-        with os.fdopen(handle, "w") as stream:
-            stream.write(secrets.token_urlsafe(50))
-    return path.read_text()
-
-
-SECRET_KEY = _secret_key()
+SECRET_KEY = secret_key(DATA)
+COMMAND = "manage.py" if (BASE / "manage.py").exists() else "hypotaxis"
+"""How the command line is called, as pages and messages name it."""
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
 PROXY = os.environ.get("HYPOTAXIS_PROXY", "").rstrip("/")
@@ -153,7 +138,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
 # In the data folder, so that an upload is moved into place instead of copied; emptied at each start.
 FILE_UPLOAD_TEMP_DIR = DATA / "uploads"
-FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
+prepare(FILE_UPLOAD_TEMP_DIR)
 MAX_REQUEST_BYTES = 2 * 2**30 + 64 * 2**20
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
 

@@ -1,6 +1,5 @@
 """Is the worker there? Starts it, starts it again when it dies, and says so on every page meanwhile."""
 
-import os
 import subprocess
 import sys
 import threading
@@ -18,7 +17,7 @@ class WorkerWatch:
     """The worker process. Called by the start command; `trouble` is asked by the pages of the same process."""
 
     def __init__(self, command: list[str] | None = None) -> None:
-        self._command = command or [sys.executable, "manage.py", "worker", "--parent", str(os.getpid())]
+        self._command = command or [sys.executable, "-m", "hypotaxis", "worker", "--led"]
         self._process: subprocess.Popen | None = None
         self._ending = threading.Event()
         self._again_at: float | None = None
@@ -56,7 +55,12 @@ class WorkerWatch:
     def _launch(self) -> None:
         # In a session of its own, so that Ctrl-C reaches it through us only, in order.
         self._process = subprocess.Popen(
-            self._command, cwd=settings.BASE, start_new_session=True, stdout=subprocess.DEVNULL
+            self._command,
+            cwd=settings.BASE,
+            start_new_session=True,
+            # It ends when we let go of this.
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
         )
 
     def _watch(self) -> None:

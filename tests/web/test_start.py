@@ -76,7 +76,7 @@ class StartTest(SimpleTestCase):
 
     def worker_of(self, process) -> int:
         """The worker's number, once it holds the lock."""
-        lock = self.data / "worker.lock"
+        lock = self.data / "worker.pid"
         owner = int(lock.read_text() or 0) if lock.exists() else 0
         return owner if parent_of(owner) == process.pid else 0
 
@@ -101,6 +101,12 @@ class StartTest(SimpleTestCase):
             self.assertEqual(self.query("pragma journal_mode"), [("wal",)])
             self.assertEqual((self.data / "secret.key").stat().st_mode & 0o777, 0o600)
             worker = wait_for(lambda: self.worker_of(process))
+            # Half a request, and then nothing, from many: the owner is still answered.
+            waiting = [socket.create_connection(("127.0.0.1", self.port)) for _ in range(60)]
+            for one in waiting:
+                self.addCleanup(one.close)
+                one.sendall(b"POST /rig/add/ HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 9\r\n\r\nha")
+            self.assertIn("Saltmarsh Room", self.get("/rig/"))
             self.assertIn("A worker is already running", self.manage("worker"))
             self.assertIn("already running on this data folder", self.manage("start", "--port", str(free_port())))
             process.send_signal(signal.SIGINT)

@@ -8,6 +8,7 @@ Reading is soundfile's; the chunk itself is read here, since soundfile does not 
 
 import os
 import struct
+import threading
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -167,7 +168,7 @@ class PackedSamples:
     several times as quick as decoding what stands around them."""
 
     def __init__(self, stream: BinaryIO, channels: int) -> None:
-        self._stream, self._width = stream, 3 * channels
+        self._stream, self._width, self._one = stream, 3 * channels, threading.Lock()
 
     @classmethod
     def of(cls, path: Path, channels: int, rate: int = 0) -> "PackedSamples | None":
@@ -181,11 +182,19 @@ class PackedSamples:
         stream.close()
         return None
 
+    def _at(self, start: int, count: int) -> bytes:
+        """So many bytes from there on, also where several threads read at once."""
+        if hasattr(os, "pread"):
+            return os.pread(self._stream.fileno(), count, start)
+        with self._one:
+            self._stream.seek(start)
+            return self._stream.read(count)
+
     def read(self, first: int, last: int, *, side: int | None = None) -> np.ndarray:
         """Frames first to last, shape (frames, channels), float32; fewer where the file breaks off. side: that one
         alone, shape (frames, 1)."""
         # A byte before each sample makes it the upper three of an integer of four.
-        data = os.pread(self._stream.fileno(), (last - first) * self._width + 1, HEAD_BYTES - 1 + first * self._width)
+        data = self._at(HEAD_BYTES - 1 + first * self._width, (last - first) * self._width + 1)
         frames = max(0, len(data) - 1) // self._width
         shape, strides = (frames, self._width // 3), (self._width, 3)
         found = np.ndarray(shape, "<i4", buffer=data, strides=strides)

@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+from django.conf import settings
+
 from hypotaxis.core.errors import CannotHandOver
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.backup import size_of_all, write_backup
@@ -19,7 +21,7 @@ def start(*, token: str = "") -> Job:
     if free < needed:
         raise CannotHandOver(
             f"The disk has room for {free / 1e6:,.0f} MB, and the backup needs {needed / 1e6:,.0f}. Free some, or let "
-            "manage.py backup write it to another disk."
+            f"{settings.COMMAND} backup write it to another disk."
         )
     return ask(KIND, about="", request={}, token=token)
 

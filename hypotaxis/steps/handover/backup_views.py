@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
@@ -35,6 +36,7 @@ def home(request):
         "kept": backup.copies_kept(),
         "most": backup.MOST_COPIES,
         "waits": backup.pending().exists(),
+        "command": settings.COMMAND,
     }
     return render(request, "handover/backup.html", context)
 

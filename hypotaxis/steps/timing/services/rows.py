@@ -151,7 +151,8 @@ def _told(known: KnownLateness) -> str:
 
 
 def _measured(found: Found) -> str:
-    return f"{timezone.localtime(found.made):%-d %b %H:%M}" if found.kind == SOUNDING else found.name
+    made = timezone.localtime(found.made)
+    return f"{made.day} {made:%b %H:%M}" if found.kind == SOUNDING else found.name
 
 
 def _own_row(row: Sounding, end_ms: float, opened: Sounding | None) -> OwnRow:

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from hypotaxis.core.errors import HypotaxisError
@@ -29,4 +30,4 @@ class Command(BaseCommand):
             part.unlink(missing_ok=True)
             refuse(self, error, as_json=False)
         size = f"{path.stat().st_size / 1e6:,.1f} MB"
-        self.stdout.write(f"{counted(files, 'file')}, {size}. Bring it back: manage.py restore {file}")
+        self.stdout.write(f"{counted(files, 'file')}, {size}. Bring it back: {settings.COMMAND} restore {file}")

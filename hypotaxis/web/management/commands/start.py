@@ -16,10 +16,12 @@ from django.utils.module_loading import autodiscover_modules
 from hypotaxis.core.errors import HypotaxisError
 from hypotaxis.records.backup import copies_kept, copy_of_the_day, pending, restore
 from hypotaxis.records.jobs import mark_not_begun
-from hypotaxis.web.management.commands.worker import take_lock
+from hypotaxis.web.alone import take_lock
+from hypotaxis.web.readiness import look_over
 from hypotaxis.web.worker_watch import WorkerWatch
 
 HOST = "127.0.0.1"
+MOST_PORTS = 65535
 MOST_CONNECTIONS, IDLE_S, CLEANUP_S = 400, 30, 5
 BEHIND_A_PROXY = {"trusted_proxy": HOST, "trusted_proxy_headers": {"x-forwarded-proto", "x-forwarded-for"}}
 """What a proxy in front says of its visitors counts only where the owner has set one up."""
@@ -31,17 +33,19 @@ class Command(BaseCommand):
     help = "Sets up the data, then runs the worker and the server on 127.0.0.1 until Ctrl-C."
 
     def add_arguments(self, parser) -> None:
-        parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--port", type=int, default=8000, help="1 to 65535")
         parser.add_argument("--demo", action="store_true", help="load the demo into an empty data folder")
         parser.add_argument("--fresh", action="store_true", help="move old data aside and start over")
+        parser.add_argument(
+            "--from-copy", action="store_true", help="go on with the newest copy of the day where the data is damaged"
+        )
 
-    def handle(self, *args, port: int, demo: bool, fresh: bool, **options) -> None:
+    def handle(self, *args, port: int, demo: bool, fresh: bool, from_copy: bool, **options) -> None:
         _check_port(port)
         check_alone()
         if fresh:
             self._move_aside()
-        for left_over in settings.FILE_UPLOAD_TEMP_DIR.iterdir():
-            left_over.unlink()
+        look_over(self.stdout, from_copy=from_copy)
         self._bring_back()
         call_command("migrate", verbosity=0, interactive=False)
         self._copy_of_the_day()
@@ -104,21 +108,24 @@ class Command(BaseCommand):
 
 
 def _check_port(port: int) -> None:
+    if not 1 <= port <= MOST_PORTS:
+        raise CommandError(f"There is no port {port}: ports are numbered from 1 to 65535. 8000 is usual.")
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             probe.bind((HOST, port))
         except OSError as error:
-            raise CommandError(
-                f"Port {port} cannot be used ({error.strerror}). Choose another: PORT={port + 1} make demo"
-            ) from error
+            another = port + 1 if port < MOST_PORTS else port - 1
+            made = settings.COMMAND == "manage.py"
+            again = f"PORT={another} make demo" if made else f"hypotaxis demo --port {another}"
+            raise CommandError(f"Port {port} cannot be used ({error.strerror}). Choose another: {again}") from error
 
 
 def check_alone() -> None:
     """A start whose parent was killed takes a moment to let go, so a taken lock is asked for again."""
     for _ in range(PATIENCE):
         if lock := take_lock():
-            lock.close()
+            lock.release()
             return
         time.sleep(0.2)
     raise CommandError(

@@ -1,12 +1,12 @@
 """`manage.py worker`: owns the studio and does the background work; a second one is kept out."""
 
-import fcntl
 import logging
 import os
 import signal
+import sys
 import threading
 import time
-from typing import TextIO
+from contextlib import suppress
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
@@ -21,6 +21,7 @@ from hypotaxis.records.studio import look_again, look_round, own_studio
 from hypotaxis.steps.session.services.importing import forget_interrupted_imports
 from hypotaxis.steps.session.services.playing_in import lay_in_rescued
 from hypotaxis.steps.session.services.recording import rescue_partial_takes
+from hypotaxis.web.alone import say_who, take_lock
 from hypotaxis.web.stand.keys import listen_while_idle
 
 log = logging.getLogger(__name__)
@@ -29,33 +30,17 @@ LOOK_EVERY_S, LOOK_FOR_THE_LOST_EVERY_S = 4.0, 20.0
 """How often what is plugged in is looked at; and a studio that does not answer."""
 
 
-def take_lock() -> TextIO | None:
-    """The data folder's one lock, held until the returned file is closed or the process ends; None when it is taken.
-
-    The file names the process that took it last.
-    """
-    lock = open(settings.DATA / "worker.lock", "a+")  # noqa: SIM115 - its owner closes it
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except BlockingIOError:
-        lock.close()
-        return None
-    lock.truncate(0)
-    lock.write(str(os.getpid()))
-    lock.flush()
-    return lock
-
-
 class Command(BaseCommand):
     help = "Runs the background work. `make demo` starts it; a second one is refused."
 
     def add_arguments(self, parser) -> None:
-        parser.add_argument("--parent", type=int, help="end when this process is gone")
+        parser.add_argument("--led", action="store_true", help="end when the standard input does")
 
-    def handle(self, *args, parent: int | None, **options) -> None:
+    def handle(self, *args, led: bool, **options) -> None:
         lock = take_lock()
         if lock is None:
             raise CommandError("A worker is already running on this data folder. One is enough.")
+        say_who()
         autodiscover_modules("tasks")
         own_studio()
         mark_interrupted()
@@ -70,8 +55,8 @@ class Command(BaseCommand):
         threading.Thread(target=listen_while_idle, daemon=True).start()
         consumer = HUEY.create_consumer(**settings.HUEY["consumer"])
         logging.getLogger("huey").setLevel(logging.WARNING)
-        if parent:
-            threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
+        if led:
+            threading.Thread(target=_end_with_input, daemon=True).start()
         self.stdout.write("worker ready")
         consumer.run()
 
@@ -97,7 +82,9 @@ def _look_round() -> None:
         close_old_connections()
 
 
-def _end_with(parent: int) -> None:
-    while os.getppid() == parent:
-        time.sleep(0.5)
+def _end_with_input() -> None:
+    """Whoever began this holds the other end, and lets go of it however it dies."""
+    with suppress(OSError, ValueError):
+        while sys.stdin.buffer.read(1024):
+            pass
     os.kill(os.getpid(), signal.SIGTERM)
