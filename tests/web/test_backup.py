@@ -2,8 +2,10 @@
 
 import io
 import json
+import os
 import sqlite3
 import tempfile
+import time
 import zipfile
 from contextlib import closing
 from datetime import date
@@ -18,7 +20,7 @@ from django.test import TransactionTestCase
 from django.urls import reverse
 
 from hypotaxis.core.errors import UnreadableFile
-from hypotaxis.records import audio, backup
+from hypotaxis.records import audio, backup, space
 from hypotaxis.records.backup import copies, copy_of_the_day, restore, write_backup
 from hypotaxis.records.models import Rig
 from hypotaxis.web.management.commands import start
@@ -42,6 +44,35 @@ class CommittedTest(TransactionTestCase):
         for name in ("all", "meanwhile"):
             restore(folder / f"{name}.zip", folder / name)
             self.assertEqual(names_in(folder / name / "hypotaxis.sqlite3"), ["Saltmarsh Room"])
+
+
+class SpaceTest(DemoTest):
+    def test_what_nothing_refers_to_goes_when_asked_for_and_nothing_else(self):
+        take = self.record("Bittern").takes.get()
+        long_ago = time.time() - 2 * space.YOUNG_S
+        stays, goes = [], []
+        for folder in ("takes", "peaks", "figures", "soundings", "tryouts"):
+            old, young, part = (audio.folder(folder) / f"{name}.wav" for name in ("old", "young", "on-its-way"))
+            for path in (old, young, part := part.with_suffix(".wav.part")):
+                path.write_bytes(bytes(3 * 2**20))
+                self.addCleanup(path.unlink, missing_ok=True)
+            os.utime(old, (long_ago, long_ago))
+            os.utime(part, (long_ago, long_ago))
+            stays, goes = [*stays, young, part], [*goes, old]
+        mine = [audio.take_path(take.file), *audio.folder("peaks").glob(f"{take.file}*")]
+        self.assertEqual(len(mine), 2)
+        for path in mine:
+            os.utime(path, (long_ago, long_ago))
+        self.assertLessEqual(set(goes), set(space.left_over()))
+        page = self.page("handover:backup")
+        self.assertRegex(page, r"\d+ files, \d+\.\d MB, that nothing refers to any more")
+        self.assertRegex(page, r"Takes</td><td class=\"num\">\d+</td>")
+        told = self.client.post(reverse("handover:backup"), {"to": "remove"}, follow=True)
+        self.assertRegex(self.told(told), r"\d+ files removed that nothing referred to")
+        self.assertEqual([path for path in goes if path.exists()], [])
+        self.assertEqual([path for path in (*stays, *mine) if not path.exists()], [])
+        again = self.client.post(reverse("handover:backup"), {"to": "remove"}, follow=True)
+        self.assertEqual(self.told(again), "Nothing is left over.")
 
 
 class BackupTest(DemoTest):

@@ -8,9 +8,11 @@ from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
 
 from hypotaxis.core.errors import CannotHandOver, DiskFull, UnreadableFile
-from hypotaxis.records import backup
+from hypotaxis.core.units import counted
+from hypotaxis.records import audio, backup, space
 from hypotaxis.records.asked import whole
 from hypotaxis.records.backup import copies, size_of_all
+from hypotaxis.records.housekeeping import megabytes
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job
 from hypotaxis.steps.handover import backing_up
@@ -37,6 +39,10 @@ def home(request):
         "most": backup.MOST_COPIES,
         "waits": backup.pending().exists(),
         "command": settings.COMMAND,
+        "rooms": space.rooms(),
+        "left_over": len(left_over := space.left_over()),
+        "left_over_mb": megabytes(left_over),
+        "free_gb": audio.free_bytes() / 1e9,
     }
     return render(request, "handover/backup.html", context)
 
@@ -56,6 +62,10 @@ def _done(request, job: Job | None) -> None:
             raise UnreadableFile("Choose the backup first: the .zip that Hypotaxis made.")
         found = backup.take_up(sent)
         messages.success(request, f"The backup of {found.made[:16].replace('T', ', ')} waits for the next start.")
+    elif to == "remove":
+        gone = space.remove(space.left_over())
+        told = f"{counted(gone, 'file')} removed that nothing referred to." if gone else "Nothing is left over."
+        messages.success(request, told)
     elif to == "not now":
         backup.pending().unlink(missing_ok=True)
         messages.info(request, "Nothing is brought back.")

@@ -84,7 +84,8 @@ def _look_round() -> None:
 
 def _end_with_input() -> None:
     """Whoever began this holds the other end, and lets go of it however it dies."""
-    with suppress(OSError, ValueError):
-        while sys.stdin.buffer.read(1024):
+    with suppress(OSError):
+        # Past any buffer, whose lock nobody could take at the end.
+        while os.read(sys.stdin.fileno(), 1024):
             pass
     os.kill(os.getpid(), signal.SIGTERM)
