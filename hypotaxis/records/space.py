@@ -69,7 +69,7 @@ def rooms() -> list[Room]:
                 total += state.st_size if kind.folder != "copies" or state.st_nlink == 1 else 0
                 files += 1
         if files:
-            found.append(Room(kind, files, total / 2**20))
+            found.append(Room(kind, files, total / 1e6))
     return sorted(found, key=lambda one: -one.megabytes)
 
 
