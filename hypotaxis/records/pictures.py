@@ -1,27 +1,26 @@
 """Pictures of boxes: any raster picture becomes a small PNG of our own making, named by its content.
 
-Nothing of what was uploaded is kept as it was: no metadata, no other format, no drawing that could carry a script.
+Nothing of what was uploaded is kept as it was (core.formats.picture).
 """
 
 import base64
 import hashlib
 import io
-import warnings
 from dataclasses import replace
 from pathlib import Path
 from typing import BinaryIO
 
 from django.conf import settings
-from PIL import Image, ImageOps, UnidentifiedImageError
 
 from hypotaxis.core.errors import UnreadableFile
+from hypotaxis.core.formats import unknown
+from hypotaxis.core.formats.picture import pixels_of, small_picture
 from hypotaxis.core.plan import Plan
+from hypotaxis.records.audio import scratch
 
-SIDE = 128
-"""Px of the longer side."""
 MAX_BYTES = 12 * 2**20
-MAX_PIXELS = 50_000_000
-FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP", "TIFF")
+MOST_HERE = 4_000_000
+"""Pixels of a picture that the server reads by itself."""
 
 
 def keep_picture(stream: BinaryIO) -> str:
@@ -29,36 +28,23 @@ def keep_picture(stream: BinaryIO) -> str:
     data = stream.read(MAX_BYTES + 1)
     if len(data) > MAX_BYTES:
         raise UnreadableFile(f"The picture is larger than {MAX_BYTES // 2**20} MB. Scale it down first.")
-    made = io.BytesIO()
-    _small(data).save(made, "PNG")
-    name = hashlib.sha256(made.getvalue()).hexdigest()
+    made = _small(data)
+    name = hashlib.sha256(made).hexdigest()
     path = picture_path(name)
     if not path.exists():
         part = path.with_suffix(".part")
-        part.write_bytes(made.getvalue())
+        part.write_bytes(made)
         part.replace(path)
     return name
 
 
-def _small(data: bytes) -> Image.Image:
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
-                if picture.width * picture.height > MAX_PIXELS:
-                    raise UnreadableFile(f"The picture has more than {MAX_PIXELS // 1_000_000} million pixels.")
-                picture.draft("RGB", (2 * SIDE, 2 * SIDE))
-                upright = ImageOps.exif_transpose(picture).convert("RGBA")
-        upright.thumbnail((SIDE, SIDE))
-        plain = Image.new("RGBA", upright.size)
-        plain.paste(upright)
-        return plain
-    except (UnidentifiedImageError, Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
-        raise UnreadableFile(
-            "This picture cannot be read. Use PNG, JPEG, WebP, GIF, BMP or TIFF; drawings (SVG) are not accepted."
-        ) from error
-    except (OSError, ValueError, SyntaxError) as error:
-        raise UnreadableFile("The picture is damaged: it ends too early, or its data are faulty.") from error
+def _small(data: bytes) -> bytes:
+    """A PNG of our own making; a large picture is made small in a process of its own."""
+    if pixels_of(data) <= MOST_HERE:
+        return small_picture(data)
+    with scratch("imports", ".picture") as path:
+        path.write_bytes(data)
+        return unknown.small_picture(path)
 
 
 def picture_path(name: str) -> Path:

@@ -3,6 +3,7 @@
 Each function here is the server's side; its namesake with a line in front is what runs in the child.
 """
 
+from base64 import b64decode, b64encode
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -74,6 +75,17 @@ def _check_rig_file(wish: dict[str, Any], tell: Told) -> None:
     from hypotaxis.core.formats.rigfile import read_rig_file
 
     read_rig_file(Path(wish["path"]).read_text(encoding="utf-8"))
+
+
+def small_picture(path: Path) -> bytes:
+    """A small PNG of a picture, as picture.small_picture has it. Raises UnreadableFile."""
+    return b64decode(_ask("_small_picture", path=str(path)))
+
+
+def _small_picture(wish: dict[str, Any], tell: Told) -> str:
+    from hypotaxis.core.formats.picture import small_picture as made_small
+
+    return b64encode(made_small(Path(wish["path"]).read_bytes())).decode()
 
 
 def _ask(reader: str, **wish: Any) -> Any:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from PIL import Image
 
 from hypotaxis.core.errors import HypotaxisError
 from hypotaxis.core.formats.audio import check_audio
@@ -18,6 +19,7 @@ from hypotaxis.core.formats.gridcsv import read_grid_table, write_grid_table
 from hypotaxis.core.formats.namedoc import write_name_document
 from hypotaxis.core.formats.patchcsv import write_patch_table
 from hypotaxis.core.formats.patchfile import read_patch_file
+from hypotaxis.core.formats.picture import small_picture
 from hypotaxis.core.formats.rigfile import read_rig_file, write_rig_file
 from hypotaxis.core.formats.smf import read_smf, write_smf
 from hypotaxis.core.formats.smf_traffic import read_traffic
@@ -74,6 +76,7 @@ def readers() -> list[Reader]:
         Reader("dump", bytes.fromhex("f07d010203f7") * 4, messages_in),
         Reader("sound", _sound(), _as_file(check_audio)),
         Reader("broadcast", _sound(), _as_file(read_broadcast)),
+        Reader("picture", _picture(), small_picture),
     ]
 
 
@@ -122,6 +125,12 @@ def attacks(first: int = 0) -> Iterator[tuple[int, str]]:
     while True:
         yield number, attack(number, every)
         number += 1
+
+
+def _picture() -> bytes:
+    made = io.BytesIO()
+    Image.linear_gradient("L").resize((60, 40)).save(made, "PNG")
+    return made.getvalue()
 
 
 def _score() -> Score:
