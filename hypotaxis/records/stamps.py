@@ -33,6 +33,7 @@ SUBJECTS = {
     "desk": (models.FrontPanel,),
     "soundings": (models.Sounding,),
     "names": (models.PatchList, models.Patch),
+    "lists": (models.PatchList,),
     "takes": (models.Session, models.Track, models.Pass, models.Take),
 }
 """Subject → the tables that it is made of."""
@@ -53,8 +54,9 @@ def set_triggers(**_) -> None:
         for subject, tables in SUBJECTS.items():
             for table in (one._meta.db_table for one in tables):
                 for change in ("INSERT", "UPDATE", "DELETE"):
+                    name = f"stamp_{subject}_{table}_{change.lower()}"
                     cursor.execute(
-                        f"CREATE TRIGGER IF NOT EXISTS stamp_{table}_{change.lower()} AFTER {change} ON {table} BEGIN "
+                        f"CREATE TRIGGER IF NOT EXISTS {name} AFTER {change} ON {table} BEGIN "
                         f"INSERT OR REPLACE INTO {stamps} (subject, value) VALUES ('{subject}', random()); END"
                     )
 

@@ -18,6 +18,8 @@ from tests.many import as_many, pages_of, recorded_demo
 from tests.rooms import large_room
 from tests.web.base import DemoTest
 
+CHANGES = ("insert", "update", "delete")
+
 
 class QueriesTest(DemoTest):
     def counted(self, rig: Rig) -> dict[str, int]:
@@ -85,7 +87,7 @@ class StampsTest(DemoTest):
         }
         for subject, tables in SUBJECTS.items():
             for table in (one._meta.db_table for one in tables):
-                self.assertLessEqual({f"stamp_{table}_{change}" for change in ("insert", "update", "delete")}, made)
+                self.assertLessEqual({f"stamp_{subject}_{table}_{change}" for change in CHANGES}, made)
             row = tables[0].objects.first()
             if row is not None:
                 (before,) = stamps_of(subject)
@@ -93,7 +95,7 @@ class StampsTest(DemoTest):
                 self.assertNotEqual(stamps_of(subject), (before,), subject)
 
     def test_a_table_made_anew_has_its_triggers_again(self):
-        connection.cursor().execute("DROP TRIGGER stamp_records_box_update")
+        connection.cursor().execute("DROP TRIGGER stamp_rig_records_box_update")
         set_triggers()
         before = load_plan(self.rig)
         Box.objects.update(colour="#123456")

@@ -42,8 +42,8 @@ def _checked(picture: Image.Image) -> int:
     wide, high = picture.size
     if wide * high > MAX_PIXELS or max(wide, high) > MAX_SIDE:
         raise UnreadableFile(
-            f"The picture has {wide:,} by {high:,} pixels. {MAX_PIXELS // 1_000_000} million pixels are read, and no side "
-            f"of more than {MAX_SIDE:,}: scale it down first."
+            f"The picture has {wide:,} by {high:,} pixels. {MAX_PIXELS // 1_000_000} million pixels are read, and no "
+            f"side of more than {MAX_SIDE:,}: scale it down first."
         )
     return wide * high
 

@@ -23,19 +23,6 @@ class PatchList(WithUid):
         return self.name
 
 
-class PatchRows(models.QuerySet):
-    """Patches as they are looked for."""
-
-    def named(self, words: str) -> "PatchRows":
-        """Those whose name, category or number holds every word, in any order and case."""
-        found = self
-        for word in words.split()[:8]:
-            found = found.filter(
-                models.Q(name__icontains=word) | models.Q(category__icontains=word) | models.Q(number__iexact=word)
-            )
-        return found
-
-
 class Patch(WithUid):
     """A sound; fields as in core.patches.values.Patch. favourite; used: when it was last called up; checked: when the
     owner heard that name and sound belong together."""
@@ -54,8 +41,6 @@ class Patch(WithUid):
     favourite = models.BooleanField(default=False)
     used = models.DateTimeField(null=True, blank=True)
     checked = models.DateField(null=True, blank=True)
-
-    objects = PatchRows.as_manager()
 
     class Meta:
         ordering = ["row"]

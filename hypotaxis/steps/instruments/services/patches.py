@@ -4,27 +4,37 @@ What is uploaded or pasted waits as a file in the data folder while its preview 
 """
 
 import uuid
+from collections.abc import Callable
 from dataclasses import asdict, replace
 from datetime import date
 from pathlib import Path
 
+import numpy as np
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from hypotaxis.core.errors import UnreadableFile
 from hypotaxis.core.formats.unknown import patches_in
 from hypotaxis.core.patches import values
 from hypotaxis.core.patches.general_midi import general_midi
+from hypotaxis.core.patches.search import NameIndex
 from hypotaxis.core.plan import Instrument, Plan
 from hypotaxis.core.rig.change import set_instrument
 from hypotaxis.records.audio import folder, forget_old, write_whole
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Patch, PatchList, Rig, Session
 from hypotaxis.records.patch_lists import store
+from hypotaxis.records.stamps import kept_while
 
 SHOWN = 60
 """Rows shown at once of a search."""
 AT_HAND = 24
+ONLY: dict[str, Callable[[QuerySet], QuerySet]] = {
+    "favourites": lambda patches: patches.filter(favourite=True),
+    "used": lambda patches: patches.exclude(used=None).order_by("-used"),
+}
+"""What a search may be kept to."""
 WAITING = 20
 """Previews kept at the most."""
 
@@ -87,14 +97,24 @@ def add_general_midi() -> PatchList:
 
 def find(kept: PatchList, words: str, *, only: str = "") -> tuple[list[Patch], int]:
     """(the first of the patches that hold all the words, how many there are). only: "favourites" or "used"."""
-    found = kept.patches.named(words)
-    if only == "favourites":
-        found = found.filter(favourite=True)
-    elif only == "used":
-        found = found.exclude(used=None).order_by("-used")
-    rows = list(found[: SHOWN + 1])
-    # One look through all names, not two: they are counted only where there are more than are shown.
-    return rows[:SHOWN], found.count() if len(rows) > SHOWN else len(rows)
+    rows, index = _index_of(kept)
+    found = rows[index.find(words)]
+    if only not in ONLY:
+        return list(kept.patches.filter(row__in=found[:SHOWN].tolist())), len(found)
+    holding = set(found.tolist())
+    mine = [patch for patch in ONLY[only](kept.patches.all()) if patch.row in holding]
+    return mine[:SHOWN], len(mine)
+
+
+def _index_of(kept: PatchList) -> tuple[np.ndarray, NameIndex]:
+    """(the rows of a list's patches in their order, their names to be searched). A patch is never renamed: another list
+    takes its list's place."""
+
+    def made() -> tuple[np.ndarray, NameIndex]:
+        sounds = list(kept.patches.values_list("row", "name", "category", "number"))
+        return np.array([row for row, *_ in sounds], dtype=int), NameIndex(sound for _, *sound in sounds)
+
+    return kept_while(("lists",), ("names", str(kept.uid)), made)
 
 
 def at_hand(kept: PatchList) -> list[Patch]:
