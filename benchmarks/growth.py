@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import django
@@ -117,7 +118,7 @@ def starts() -> dict:
         for _ in range(3):
             run()
             began.append(os.times().children_user)
-        return min(after - before for before, after in zip(began, began[1:], strict=False))
+        return min(after - before for before, after in pairwise(began))
 
     found = {name: seconds("-m", "hypotaxis", name, "--help") for name in ("align", "wire", "rigcheck", "misstep")}
     return found | {
