@@ -1,4 +1,4 @@
-"""`python -m benchmarks.names`: 16 pasted lists of 125 names read and stored; the best of a few, in seconds, as JSON."""
+"""`python -m benchmarks.names`: 16 pasted lists of 125 names read and stored; the best of three, in s, as JSON."""
 
 import json
 import time
