@@ -10,7 +10,7 @@ from django.test.utils import CaptureQueriesContext
 
 from hypotaxis.core.session.standing import standing
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Box, Rig, Session, Take, Track
+from hypotaxis.records.models import Box, Loop, Rig, Session, Take, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
@@ -93,6 +93,14 @@ class StampsTest(DemoTest):
                 (before,) = stamps_of(subject)
                 row.save()
                 self.assertNotEqual(stamps_of(subject), (before,), subject)
+
+    def test_what_is_written_only_where_nothing_stands_in_its_way_is_seen(self):
+        before = load_plan(self.rig)
+        box = before.rig.boxes[-1]
+        Loop.objects.bulk_create(
+            [Loop(uid=uuid.uuid4(), rig=self.rig, name="Another", box_uid=box.uid)], ignore_conflicts=True
+        )
+        self.assertEqual(len(load_plan(self.rig).loops), len(before.loops) + 1)
 
     def test_a_table_made_anew_has_its_triggers_again(self):
         connection.cursor().execute("DROP TRIGGER stamp_rig_records_box_update")

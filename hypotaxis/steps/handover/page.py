@@ -93,7 +93,7 @@ class HandoverPage:
         return [row for row in rows if row is not None]
 
     @cached_property
-    def _sounds(self) -> Mapping[UUID, TrackSound]:
+    def sounds(self) -> Mapping[UUID, TrackSound]:
         """What stands of each track."""
         return tracks_sound(self.session, self.session.tracks.shown(), only_placed=True)
 
@@ -123,7 +123,7 @@ class HandoverPage:
         return TrackRow(track, instrument.colour if instrument else "", told, ready, picture, spoken)
 
     def _state(self, track: Track, mine: Sequence[KnownTake]) -> tuple[TrackState, TrackSound | None]:
-        sound = self._sounds.get(track.uid)
+        sound = self.sounds.get(track.uid)
         stretches = sound.stretches if sound else ()
         stands = [sound.takes[one.uid] for one in stretches]
         state = TrackState(
@@ -148,7 +148,7 @@ class HandoverPage:
 
     def _written(self, track: Track) -> frozenset[int]:
         if track.loop_uid:
-            sound = self._sounds.get(track.fed_by_id)
+            sound = self.sounds.get(track.fed_by_id)
             return frozenset(
                 bar for one in (sound.stretches if sound else ()) for bar in range(one.first_bar, one.last_bar + 1)
             )

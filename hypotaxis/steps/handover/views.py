@@ -121,7 +121,7 @@ def _shown(request, here: InUse, form: WishForm | None = None):
             for take in shown
         ],
         "more_files": len(takes) - len(shown),
-        "joined": sounds.joined_tracks(session),
+        "joined": [one for one in page.sounds.values() if one.is_joined],
         "sheet": settings_sheet(here.plan, session),
     }
     return render(request, "handover/home.html", context)

@@ -38,7 +38,7 @@ from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import LISTED, Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
-from hypotaxis.steps.session.services.recalling import RecallPage
+from hypotaxis.steps.session.services.recalling import changed_since
 
 MOST_LISTED = 10_000
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
@@ -58,7 +58,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
     context = {
         "session": here.session,
-        "otherwise": 0 if run else len(RecallPage(here.session, here.plan).rows),
+        "otherwise": 0 if run else changed_since(here.session, here.plan),
         "picture": picture,
         "tracks": picture.tracks(forms or {}),
         "takes": picture.take_views(here.latenesses.known),

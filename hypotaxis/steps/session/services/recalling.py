@@ -37,6 +37,7 @@ from hypotaxis.records.kept_rigs import plan_of
 from hypotaxis.records.models import Box, Cable, Job, KeptRig, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import load_plan, notes_in_bars
+from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.records.ticks import keep_ticks, ticked_on
 from hypotaxis.records.track_sound import TrackSound
@@ -95,6 +96,13 @@ class CheckRow:
     sound: str
     job: Job | None
     found: "Checked | None"
+
+
+def changed_since(session: Session, plan: Plan) -> int:
+    """How much stands otherwise than when what stands of a session was made."""
+    key = ("changed since", str(session.uid), timezone.localdate())
+    subjects = ("rig", "studio", "desk", "takes", "names", "soundings")
+    return kept_while(subjects, key, lambda: len(RecallPage(session, plan).rows))
 
 
 @dataclass(frozen=True)
