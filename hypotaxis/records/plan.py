@@ -110,12 +110,8 @@ def load_kept(rig: rows.Rig) -> core.Plan:
 def _read_whole(uid: UUID) -> core.Plan:
     """It in nine queries."""
     rig = rows.Rig.objects.get(uid=uid)
-    sockets: dict[str, list[values.Socket]] = defaultdict(list)
-    for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
-        fields_of = dict(zip(SOCKET_FIELDS, rest, strict=True))
-        if fields_of["sending"] is not None:
-            fields_of["sending"] = _known(Sending, fields_of["sending"])
-        sockets[box].append(values.Socket(uid=uid, **fields_of))
+    # By far the most rows: read again only where one of them has changed.
+    sockets = kept_while(("sockets",), ("sockets", str(uid)), lambda: _sockets_of(rig))
     routes: dict[str, list[values.Route]] = defaultdict(list)
     ends = ("box_id", "uid", "source_id", "target_id")
     for box, *rest in _as_text(rows.Route.objects.filter(box__rig=rig), *ends, more=ROUTE_FIELDS):
@@ -127,15 +123,12 @@ def _read_whole(uid: UUID) -> core.Plan:
             setup=setup_value(row.setup),
             delays=_known(values.Delays, row.delays),
             following=_known(Following, row.following),
-            sockets=tuple(sockets[str(row.uid)]),
+            sockets=sockets.get(str(row.uid), ()),
             routes=tuple(routes[str(row.uid)]),
         )
         for row in rig.boxes.all()
     )
-    cables = tuple(
-        values.Cable(uid=uid, source=source, target=target, **dict(zip(CABLE_FIELDS, rest, strict=True)))
-        for uid, source, target, *rest in _as_text(rig.cables.all(), "uid", "source_id", "target_id", more=CABLE_FIELDS)
-    )
+    cables = kept_while(("cables",), ("cables", str(uid)), lambda: _cables_of(rig))
     return core.Plan(
         rig=values.Rig(
             uid=str(rig.uid), **{name: getattr(rig, name) for name in RIG_FIELDS}, boxes=boxes, cables=cables
@@ -149,6 +142,24 @@ def _read_whole(uid: UUID) -> core.Plan:
         ),
         meant=tuple(core.Meant(**row) for row in rig.meant),
         ticked=ticked(rig),
+    )
+
+
+def _sockets_of(rig: rows.Rig) -> dict[str, tuple[values.Socket, ...]]:
+    """The sockets of each box (uid)."""
+    sockets: dict[str, list[values.Socket]] = defaultdict(list)
+    for box, uid, *rest in _as_text(rows.Socket.objects.filter(box__rig=rig), "box_id", "uid", more=SOCKET_FIELDS):
+        fields_of = dict(zip(SOCKET_FIELDS, rest, strict=True))
+        if fields_of["sending"] is not None:
+            fields_of["sending"] = _known(Sending, fields_of["sending"])
+        sockets[box].append(values.Socket(uid=uid, **fields_of))
+    return {box: tuple(mine) for box, mine in sockets.items()}
+
+
+def _cables_of(rig: rows.Rig) -> tuple[values.Cable, ...]:
+    return tuple(
+        values.Cable(uid=uid, source=source, target=target, **dict(zip(CABLE_FIELDS, rest, strict=True)))
+        for uid, source, target, *rest in _as_text(rig.cables.all(), "uid", "source_id", "target_id", more=CABLE_FIELDS)
     )
 
 

@@ -29,6 +29,8 @@ SUBJECTS = {
         models.Loop,
         models.Tick,
     ),
+    "sockets": (models.Socket,),
+    "cables": (models.Cable,),
     "studio": (models.Studio, models.EndName),
     "desk": (models.FrontPanel,),
     "soundings": (models.Sounding,),
