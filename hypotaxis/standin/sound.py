@@ -68,8 +68,10 @@ def _partials(age: np.ndarray, hz: float, weights: np.ndarray, decay: float = 0.
     turn = np.exp((2j * np.pi * hz - damping) * age)
     total = np.full(len(age), weights[count - 1], dtype=complex)
     for weight in weights[count - 2 :: -1] if count > 1 else ():
-        total = total * turn + weight
-    return (total * turn).imag * np.exp(-decay * age)
+        total *= turn
+        total += weight
+    total *= turn
+    return total.imag * np.exp(-decay * age)
 
 
 _N12 = np.arange(1, 13)
