@@ -7,6 +7,7 @@ from dataclasses import replace
 from django.db import connection, transaction
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
 
 from hypotaxis.core.session.standing import standing
 from hypotaxis.records.import_rig import import_rig
@@ -14,6 +15,7 @@ from hypotaxis.records.models import Box, Loop, Rig, Session, Take, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
+from hypotaxis.steps.session.services.picture import LISTED
 from tests.many import as_many, pages_of, recorded_demo
 from tests.rooms import large_room
 from tests.web.base import DemoTest
@@ -56,6 +58,31 @@ class QueriesTest(DemoTest):
                 track.save(force_insert=True)
         for name, count in self.counted(self.rig).items():
             self.assertLessEqual(count, few[name], name)
+
+
+class ListedTest(DemoTest):
+    def test_of_many_takes_the_newest_are_listed_and_the_others_on_request(self):
+        session = recorded_demo()
+        as_many(session, 120, 0)
+        track = self.track("Bittern")
+        mine = list(track.takes.order_by("-number"))
+        many, per_track = session.takes.count(), len(mine)
+        page = self.page("session:home")
+        self.assertEqual(page.count('class="side-item" id="take-'), LISTED)
+        self.assertIn(f"Show {many - LISTED} older takes", page)
+        self.assertEqual(self.page("session:home", takes=many).count('class="side-item" id="take-'), many)
+        page = self.page("session:takes", track.uid)
+        self.assertIn(f"Show {per_track - LISTED} older takes", page)
+        self.assertNotIn(f"Take {mine[-1].number} ", page)
+        heard = reverse("session:takes-hear", args=[track.uid, mine[-1].uid])
+        self.assertNotIn(heard, page)
+        self.assertIn(heard, self.page("session:takes", track.uid, every=1))
+        self.assertEqual(self.client.get(heard).status_code, 200)
+        # What is let stand is listed, however old.
+        sent = {"to": "stand", "take": str(mine[-1].uid), "first_bar": "1", "last_bar": "1"}
+        self.client.post(reverse("session:takes", args=[track.uid]), sent)
+        self.assertIn(heard, self.page("session:takes", track.uid))
+        self.assertIn(f"Show {many - LISTED} more files", self.page("handover:home"))
 
 
 class StampsTest(DemoTest):

@@ -22,6 +22,9 @@ from hypotaxis.steps.session.services.committing import commit, take_back
 from hypotaxis.steps.session.services.comparing import DIFFERENCE_DB, DIFFERENCE_H
 from hypotaxis.steps.session.services.takes_page import TakesPage, as_newest, lay_along, let_stand, set_take
 
+WHOLE = {"every", "one"}
+"""What asks for every take, also those that are not listed at first: to see them, or to see two of them compared."""
+
 
 @in_one_go
 def home(request, uid):
@@ -148,4 +151,4 @@ def stands(request, uid):
 def _page(request, uid, *, every: bool = False) -> TakesPage:
     here = in_use(request)
     track = get_object_or_404(Track.objects.select_related("session__rig"), uid=uid, session=here.session, away=False)
-    return TakesPage(track, here.plan, every=every or request.method == "POST" or "every" in request.GET)
+    return TakesPage(track, here.plan, every=every or request.method == "POST" or bool(WHOLE & request.GET.keys()))
