@@ -22,7 +22,7 @@ from tests.devices.test_jack import KEYS, NOTES, PLAY_A_KEY, at, close_while_it_
 from tests.devices.truth import LOOP
 
 CLICKS, BACK, INTO = "truth: 1", "truth: 2", "truth: 1"
-TRIES = 20
+TRIES = 60
 SYSTEM = Wanted(kind=PORTABLE, input_device="truth", output_device="truth", own=(OwnEnd("Tablet", MIDI, "in"),))
 
 

@@ -69,14 +69,16 @@ def _asked(page: RecallPage, slug: str) -> list:
 def check(request, uid):
     """Play a few bars of a take again, or stop that; and, polled, how far it is."""
     page = _page(request)
-    take = next((row.take for row in page.checks if row.take.uid == uid), None)
-    if take is None:
-        raise Http404
     if request.method != "POST":
+        # Whether it stands is not asked: while it is played again, what comes may stand for a moment.
+        get_object_or_404(Take, uid=uid, session=page.session)
         job = jobs.newest(recalling.KIND, str(uid))
         answer = render(request, "session/includes/recall_check.html", {"job": job})
         answer["X-Finished"] = "1" if job is None or job.finished else "0"
         return answer
+    take = next((row.take for row in page.checks if row.take.uid == uid), None)
+    if take is None:
+        raise Http404
     try:
         if request.POST.get("to") == "stop":
             _stop(take)

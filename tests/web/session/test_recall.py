@@ -132,6 +132,10 @@ class RecallTest(DemoTest):
         self.assertTrue(row.found.alike, row.found.told)
         self.assertEqual(list(Take.objects.filter(kept=True)), [take])
         self.assertIn("The same sound", self.page("session:recall"))
+        # Polled while what comes stands in the place of what it is held against, for a moment.
+        Take.objects.exclude(uid=take.uid).update(kept=True)
+        self.assertEqual(self.client.get(check).status_code, 200)
+        Take.objects.exclude(uid=take.uid).update(kept=False)
         self.unplug("Bittern", "out")
         self.client.post(check, {"fast": "on", "token": "again"})
         (row,) = RecallPage(self.session, self.plan).checks
