@@ -10,7 +10,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,6 +19,7 @@ import numpy as np
 import soundfile
 from scipy.signal import correlate
 
+from benchmarks.clocks import best_of
 from benchmarks.devices import a_minute_of_jack
 from benchmarks.dragging import tell_dragging
 from hypotaxis.core.formats.smf import read_smf, write_smf
@@ -45,17 +45,6 @@ _WATCHED = (
     "import resource, subprocess, sys; subprocess.run(sys.argv[1:], check=True); "
     "print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
 )
-
-
-def best_of(what: Callable[[], object], runs: int = 5) -> float:
-    """Shortest time of a few runs in seconds, after one that warms up."""
-    what()
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        what()
-        times.append(time.perf_counter() - began)
-    return min(times)
 
 
 def hits_at(seconds: np.ndarray, length_s: float) -> np.ndarray:

@@ -6,8 +6,6 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from contextlib import closing
 from dataclasses import replace
 from itertools import pairwise
@@ -22,6 +20,7 @@ django.setup()
 from django.conf import settings  # noqa: E402
 from django.test import Client  # noqa: E402
 
+from benchmarks.clocks import computing  # noqa: E402
 from hypotaxis.core.drawing.peaks import STRETCH, columns_of  # noqa: E402
 from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes  # noqa: E402
 from hypotaxis.core.findings.rules import check  # noqa: E402
@@ -36,26 +35,16 @@ WORDS = ("Salt", "Reed", "Low", "Tide", "Glass", "Bell", "Wide", "Mud", "Far", "
 FOUR_HOURS = 4 * 3600 * 48_000
 
 
-def best(what: Callable[[], object], runs: int = 3) -> float:
-    """Computing in seconds, the least of a few runs."""
-    found = []
-    for _ in range(runs):
-        began = time.process_time()
-        what()
-        found.append(time.process_time() - began)
-    return min(found)
-
-
 def rigs() -> dict:
     """Rules, reading and storing of rigs, by boxes."""
     found = {}
     for boxes in (100, 200, 400):
         plan = large_room(boxes / 200)
         text = write_rig_file(plan)
-        rules = best(lambda plan=plan: check(replace(plan, rig=replace(plan.rig))))
-        read = best(lambda text=text: read_rig_file(text))
-        bare = best(lambda text=text: json.loads(text))
-        stored = best(lambda plan=plan: import_rig(plan), 1)
+        rules = computing(lambda plan=plan: check(replace(plan, rig=replace(plan.rig))))
+        read = computing(lambda text=text: read_rig_file(text))
+        bare = computing(lambda text=text: json.loads(text))
+        stored = computing(lambda plan=plan: import_rig(plan), 1)
         found[boxes] = {"rules": rules, "read": read, "bare": bare, "stored": stored}
     return found
 
@@ -82,7 +71,7 @@ def names() -> dict:
         def search(words: str, address: str = address) -> None:
             client.get(address, {"q": words})
 
-        found[count] = {"page": max(best(lambda words=words, search=search: search(words)) for words in asked)}
+        found[count] = {"page": max(computing(lambda words=words, search=search: search(words)) for words in asked)}
     return found
 
 
@@ -95,13 +84,13 @@ def drawing() -> dict:
         zooms = {}
         for zoom in (1, 30, 1000, 30_000):
             edges = np.linspace(0, FOUR_HOURS / zoom, 601)
-            zooms[zoom] = best(lambda edges=edges: columns_of(np.load(path, mmap_mode="r"), edges))
-        bare = best(lambda: np.load(path).min(axis=0))
+            zooms[zoom] = computing(lambda edges=edges: columns_of(np.load(path, mmap_mode="r"), edges))
+        bare = computing(lambda: np.load(path).min(axis=0))
     strips = {}
     for count in (1_000, 10_000, 100_000):
         starts = np.sort(draw.uniform(0, 1e9, count))
         notes = (starts, starts + 48_000, draw.integers(36, 84, count))
-        strips[count] = best(lambda notes=notes: bars_path(note_boxes(*notes, Span(0, 1e9, 1000), 32)))
+        strips[count] = computing(lambda notes=notes: bars_path(note_boxes(*notes, Span(0, 1e9, 1000), 32)))
     return {"zooms": zooms, "bare": bare, "strips": strips}
 
 
@@ -131,7 +120,7 @@ def bare_search(database: str) -> float:
     """Of 100,000 names in the database itself."""
     with closing(sqlite3.connect(database)) as base:
         sql = "SELECT name FROM records_patch WHERE name LIKE '%glass%' AND name LIKE '%tide%' LIMIT 200"
-        return best(lambda: base.execute(sql).fetchall())
+        return computing(lambda: base.execute(sql).fetchall())
 
 
 if __name__ == "__main__":

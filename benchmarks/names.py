@@ -1,29 +1,18 @@
 """`python -m benchmarks.names`: 16 pasted lists of 125 names read and stored; the best of three, in s, as JSON."""
 
 import json
-import time
-from collections.abc import Callable
 
 import django
 from django.core.management import call_command
 
 django.setup()
 
+from benchmarks.clocks import best_of  # noqa: E402
 from hypotaxis.core.formats.patchfile import read_patch_file  # noqa: E402
 from hypotaxis.records.models import PatchList as Row  # noqa: E402
 from hypotaxis.records.patch_lists import store  # noqa: E402
 
 WORDS = ("Salt", "Reed", "Low", "Tide", "Glass", "Bell", "Wide", "Mud", "Far", "Marsh")
-
-
-def best_of(what: Callable[[], object], runs: int = 5) -> float:
-    """Shortest of a few runs, in seconds."""
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        what()
-        times.append(time.perf_counter() - began)
-    return min(times)
 
 
 def name(number: int) -> str:

@@ -15,6 +15,7 @@ from django.core.management import call_command
 
 django.setup()
 
+from benchmarks.clocks import computing  # noqa: E402
 from hypotaxis.core.formats.smf import write_smf  # noqa: E402
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls  # noqa: E402
 from hypotaxis.core.session.tempo import TempoMap  # noqa: E402
@@ -88,19 +89,12 @@ def placed_after(rig: Rig) -> dict:
         at["placed"] = time.monotonic()
     takes = list(Take.objects.filter(session=session))
     path = audio.take_path(takes[0].file)
-    bare = min(clock(lambda: [None for _ in FileRecording(path).blocks(1 << 17)]) for _ in range(3))
+    bare = computing(lambda: [None for _ in FileRecording(path).blocks(1 << 17)])
     seconds = sum(take.frames * take.channels / RATE for take in takes)
     placed = sum(take.placement is not None for take in takes)
     found = {name: at[name] - at["end"] for name in ("made", "placed")} | {"recorded": at["end"] - began}
     peak_mb = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     return found | {"takes": len(takes), "stand": placed, "seconds": seconds, "bare": bare, "child_mb": peak_mb}
-
-
-def clock(what) -> float:
-    """Seconds of computing."""
-    began = time.process_time()
-    what()
-    return time.process_time() - began
 
 
 if __name__ == "__main__":

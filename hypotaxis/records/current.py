@@ -111,10 +111,12 @@ class InUse:
 def _as_it_stands(plan: Plan, reported: tuple[Port, ...] | None, song: Course | None) -> Plan:
     """The plan with what the studio reports and how the song goes; the last one is kept with the plan."""
     kept = plan.kept[_as_it_stands]
-    if (reported, song) not in kept:
+    known = kept.get((reported, song))
+    if known is None:
+        known = replace(plan, reported=reported, song=song)
         kept.clear()
-        kept[reported, song] = replace(plan, reported=reported, song=song)
-    return kept.get((reported, song)) or replace(plan, reported=reported, song=song)
+        kept[reported, song] = known
+    return known
 
 
 @kept_with_it

@@ -77,8 +77,17 @@ def _every_map() -> dict[str, dict[str, values.NoteMap]]:
 
 def picked(instrument: Instrument, part: str = "") -> Patch | None:
     """The patch that is called up on an instrument, or on one of its parts (uid), if its list is still there."""
-    uid = next((one.patch for one in instrument.parts if one.uid == part), "") if part else instrument.patch
-    return Patch.objects.filter(uid=uid).select_related("list").first() if uid else None
+    return all_picked([instrument]).get((instrument.uid, part))
+
+
+def all_picked(instruments: Sequence[Instrument]) -> dict[tuple[str, str], Patch]:
+    """The same of many instruments and all of their parts at once, by the uids of instrument and part ("" = the
+    first)."""
+    uids = {(one.uid, ""): one.patch for one in instruments}
+    uids |= {(one.uid, part.uid): part.patch for one in instruments for part in one.parts}
+    found = Patch.objects.filter(uid__in={uid for uid in uids.values() if uid}).select_related("list")
+    patches = {str(patch.uid): patch for patch in found}
+    return {seat: patches[uid] for seat, uid in uids.items() if uid in patches}
 
 
 def on_the_wire(patch: Patch) -> Program:

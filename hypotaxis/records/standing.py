@@ -15,7 +15,7 @@ from django.db.models.fields.json import KT
 from hypotaxis.core.session.standing import Offered, Stretch, standing
 from hypotaxis.records import audio
 from hypotaxis.records.models import Pass, Session, Take, Track
-from hypotaxis.records.models.session import silent
+from hypotaxis.records.models.session import bars_held, good, silent
 from hypotaxis.records.stamps import kept_while
 
 
@@ -49,7 +49,7 @@ def _read(session: Session) -> Mapping[UUID, tuple[KnownTake, ...]]:
     every = Pass.objects.filter(uid__in=session.takes.values("run")).defer("setup", "meters", "moved")
     for run in every.annotate(before=KT("setup__run_in")):
         _of_session(run, session)
-        runs[run.uid] = (*run.bars, int(run.before or 0))
+        runs[run.uid] = (run.bars, int(run.before or 0))
     found: dict[UUID, list[KnownTake]] = defaultdict(list)
     plain = ("track_id", "run_id", "uid", "number", "round", "trimmed", "placement", "peak_db", "accepted")
     sound = ("file", "frames", "channels", "fitted", "fitted_frames")
@@ -60,13 +60,13 @@ def _read(session: Session) -> Mapping[UUID, tuple[KnownTake, ...]]:
         *plain, *sound, "doubted", "told"
     ):
         file, frames, channels, fitted, fitted_frames = rest
-        first, last, before = runs[run]
-        bars = tuple(trimmed) or (first if time else first - before, last)
-        good = (bool(told) or placement is not None) and (accepted or not doubtful)
-        offered = Offered(str(uid), number, *bars, good=good, silent=silent(peak_db))
-        if fitted and placement is not None:
+        placed = placement is not None
+        bars = tuple(trimmed) or bars_held(*runs[run], time)
+        stands = good(measured=bool(told), placed=placed, doubted=bool(doubtful), accepted=accepted)
+        offered = Offered(str(uid), number, *bars, good=stands, silent=silent(peak_db))
+        if fitted and placed:
             file, frames = fitted, fitted_frames
-        found[track].append(KnownTake(offered, placement is not None, file, frames, channels))
+        found[track].append(KnownTake(offered, placed, file, frames, channels))
     return {track: tuple(takes) for track, takes in found.items()}
 
 

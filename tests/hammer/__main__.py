@@ -23,6 +23,7 @@ class Round:
     def __init__(self, studio: OwnStudio, number: int) -> None:
         self.studio, self.draw, self.number = studio, random.Random(number), number
         self.confirmed: set[str] = set()
+        self.broken: list[Broken] = []
 
     # --- what a person does
 
@@ -116,9 +117,8 @@ class Round:
 
     def play(self) -> str:
         """Let something go wrong and look what is left; what it was."""
-        self.broken: list[Broken] = []
         happens: Callable[[], None] = self.draw.choice((self.kills, self.full_disk, self.crossing))
-        before = self.studio.query("SELECT uid, file FROM records_take") if self.studio.process is None else []
+        before = self.studio.query("SELECT uid, file FROM records_take")
         try:
             happens()
         finally:

@@ -72,18 +72,17 @@ class OwnStudio:
     """The program on a folder."""
 
     def __init__(self, data: Path) -> None:
-        self.data, self.port = data, _free_port()
+        self.data, self.port = data, free_port()
         self.process: subprocess.Popen | None = None
 
     def start(self, most_bytes: int = 0) -> Browser | None:
         """Start it, and wait until it answers; None where it ends with a sentence instead. most_bytes: how large any
         file may grow, which to it is a full disk."""
-        kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO"))}
         command = [sys.executable, "-m", "hypotaxis", "start", "--demo", "--port", str(self.port)]
         self.process = subprocess.Popen(
             command,
             cwd=ROOT,
-            env=kept | {"HYPOTAXIS_DATA": str(self.data)},
+            env=own_environment(HYPOTAXIS_DATA=str(self.data)),
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
@@ -166,7 +165,13 @@ def _name_of(path: Path) -> str:
     return hashlib.sha256(content[HEAD_BYTES:] + content[:HEAD_BYTES]).hexdigest()[:40]
 
 
-def _free_port() -> int:
+def own_environment(**more: str) -> dict[str, str]:
+    """For a program of its own: what is set here for ours is not."""
+    return {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO"))} | more
+
+
+def free_port() -> int:
+    """A port that nobody listens at."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return probe.getsockname()[1]

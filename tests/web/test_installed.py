@@ -1,6 +1,5 @@
 """Installed like any Python application: the wheel in a fresh environment, and the first ten minutes there."""
 
-import os
 import re
 import signal
 import sqlite3
@@ -16,8 +15,8 @@ from pathlib import Path
 
 from django.test import SimpleTestCase
 
-from tests.hammer.studio import Browser
-from tests.web.test_start import free_port, wait_for
+from tests.hammer.studio import Browser, free_port, own_environment
+from tests.web.test_start import wait_for
 
 ROOT = Path(__file__).parents[2]
 SHIPPED = (
@@ -50,9 +49,13 @@ class InstalledTest(SimpleTestCase):
         subprocess.run([*build, str(cls.folder / "source")], check=True, capture_output=True)
         (cls.wheel,) = cls.folder.glob("*.whl")
 
+    def at_home(self, **more: str) -> dict[str, str]:
+        """For what is installed: its data lie in a home of its own, and nothing of Python's is set."""
+        found = own_environment(XDG_DATA_HOME=str(self.folder / "home"), **more)
+        return {name: value for name, value in found.items() if not name.startswith("PYTHON")}
+
     def run_in(self, *words: str, **kwargs) -> subprocess.CompletedProcess:
-        kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO", "PYTHON"))}
-        environment = kept | {"XDG_DATA_HOME": str(self.folder / "home"), "VIRTUAL_ENV": str(self.folder / "env")}
+        environment = self.at_home(VIRTUAL_ENV=str(self.folder / "env"))
         return subprocess.run(
             words, cwd=self.folder, env=environment, capture_output=True, text=True, timeout=900, **kwargs
         )
@@ -82,12 +85,11 @@ class InstalledTest(SimpleTestCase):
             answer = self.run_in(str(command), name, "--help")
             self.assertIn(f"usage: hypotaxis {name}", answer.stdout, answer.stderr)
         port, data = free_port(), self.folder / "home" / "hypotaxis"
-        kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO", "PYTHON"))}
         for time_round in (1, 2):
             program = subprocess.Popen(
                 [str(command), "demo", "--port", str(port)],
                 cwd=self.folder,
-                env=kept | {"XDG_DATA_HOME": str(self.folder / "home")},
+                env=self.at_home(),
                 stdout=subprocess.PIPE,
                 stderr=subprocess.STDOUT,
                 text=True,
@@ -146,11 +148,10 @@ class InstalledTest(SimpleTestCase):
             "print('begun')\n"
         )
         with tempfile.TemporaryDirectory() as data:
-            kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO"))}
             answer = subprocess.run(
                 [sys.executable, "-c", told],
                 cwd=ROOT,
-                env=kept | {"HYPOTAXIS_DATA": data},
+                env=own_environment(HYPOTAXIS_DATA=data),
                 capture_output=True,
                 text=True,
                 timeout=120,

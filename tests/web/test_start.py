@@ -16,13 +16,9 @@ from urllib.parse import urlencode
 
 from django.test import SimpleTestCase
 
+from tests.hammer.studio import free_port, own_environment
+
 ROOT = Path(__file__).parents[2]
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
 
 
 def wait_for(what, seconds: float = 30):
@@ -50,8 +46,7 @@ class StartTest(SimpleTestCase):
         self.addCleanup(holder.cleanup)
         self.data = Path(holder.name) / "data"
         self.port = free_port()
-        kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO"))}
-        self.environment = kept | {"HYPOTAXIS_DATA": str(self.data)}
+        self.environment = own_environment(HYPOTAXIS_DATA=str(self.data))
 
     @contextmanager
     def started(self, *options: str):

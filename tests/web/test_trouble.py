@@ -22,6 +22,7 @@ from django.urls import reverse
 from hypotaxis.records.models import Job
 from hypotaxis.records.trouble import told_of
 from hypotaxis.web import folder, readiness
+from tests.hammer.studio import own_environment
 from tests.web.base import DemoTest
 
 ROOT = Path(__file__).parents[2]
@@ -45,11 +46,10 @@ class FolderTest(SimpleTestCase):
 
     def told(self, *words: str) -> str:
         """What the command says, which ends with 1."""
-        kept = {k: v for k, v in os.environ.items() if not k.startswith(("HYPOTAXIS", "DJANGO"))}
         answer = subprocess.run(
             [sys.executable, "-m", "hypotaxis", *words],
             cwd=ROOT,
-            env=kept | {"HYPOTAXIS_DATA": str(self.data)},
+            env=own_environment(HYPOTAXIS_DATA=str(self.data)),
             capture_output=True,
             text=True,
             timeout=120,

@@ -221,13 +221,9 @@ def return_sockets(rig: Rig) -> list[tuple[str, Socket]]:
     return [(box.name, socket) for box, socket in host_audio(rig, "in")]
 
 
+@kept_with_it
 def host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     """The interfaces' audio sockets of one direction, seen from the interface."""
-    return _host_audio(rig, direction)
-
-
-@kept_with_it
-def _host_audio(rig: Rig, direction: str) -> list[tuple[Box, Socket]]:
     interfaces = [box for box in rig.boxes if is_interface(box.shape)]
     return [(box, s) for box in interfaces for s in box.sockets if s.kind == "audio" and s.direction == direction]
 

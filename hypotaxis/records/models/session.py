@@ -274,6 +274,19 @@ def silent(peak_db: float | None) -> bool:
     return peak_db is None or peak_db <= AUDIBLE_DB
 
 
+def bars_held(bars: tuple[int, int], run_in: int, time_round: int) -> tuple[int, int]:
+    """The first and the last bar that a take of a pass over these bars holds; the first time round also those that were
+    run in."""
+    first, last = bars
+    return (first if time_round else first - run_in, last)
+
+
+def good(*, measured: bool, placed: bool, doubted: bool, accepted: bool) -> bool:
+    """Whether a take may stand for its track: measured or placed, and not doubtful unless the person took it as it
+    is."""
+    return (measured or placed) and (accepted or not doubted)
+
+
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
 
@@ -395,13 +408,13 @@ class Take(WithUid):
     @property
     def good(self) -> bool:
         """Whether it may stand for its track: measured or placed, and not doubtful."""
-        return (self.measurement is not None or self.placement is not None) and not self.doubtful
+        known, placed = self.measurement is not None, self.placement is not None
+        return good(measured=known, placed=placed, doubted=bool(self.doubts), accepted=self.accepted)
 
     @property
     def bars(self) -> tuple[int, int]:
         """The first and the last bar that it holds; the first time round also those that were run in."""
-        first, last = self.run.bars
-        return (first if self.round else first - self.run.frozen.run_in, last)
+        return bars_held(self.run.bars, self.run.frozen.run_in, self.round)
 
     @property
     def offered(self) -> Offered:

@@ -25,7 +25,7 @@ from hypotaxis.core.session.sheet import (
 )
 from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Session, Tick
-from hypotaxis.records.patch_lists import picked, sound_of, voices_of
+from hypotaxis.records.patch_lists import all_picked, sound_of, voices_of
 from hypotaxis.records.pictures import picture_path
 from hypotaxis.records.plan import last_bar_of, loop_of
 
@@ -98,10 +98,11 @@ def _sounds(plan: Plan, session: Session | None):
     tracks = {}
     for track in session.tracks.written() if session else ():
         tracks.setdefault((track.instrument_uid, track.part_uid), track)
+    patches = all_picked(plan.instruments)
     for one in plan.instruments:
         for seat in one.seats:
-            track, patch = tracks.get((one.uid, seat.part)), picked(one, seat.part)
-            sound = sound_of(track) if track else None
+            track, patch = tracks.get((one.uid, seat.part)), patches.get((one.uid, seat.part))
+            sound = sound_of(track) if track and not patch else None
             if patch:
                 yield (
                     (one.uid, seat.part),

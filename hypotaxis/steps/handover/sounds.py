@@ -137,12 +137,6 @@ def of_track(sound: TrackSound, wish: Wish | None = None) -> Source:
     )
 
 
-def joined_tracks(session: Session) -> list[TrackSound]:
-    """The tracks for which several takes stand, each as what stands of it."""
-    found = tracks_sound(session, session.tracks.shown(), only_placed=True)
-    return [one for one in found.values() if one.is_joined]
-
-
 def _of_tracks(session: Session, takes: Sequence[Take], wish: Wish) -> Iterator[Source]:
     tracks = {take.track_id: take.track for take in takes}
     for track, sound in tracks_sound(session, tracks.values(), only_placed=True, plain=not wish.as_set).items():

@@ -19,6 +19,7 @@ from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Session, Take
+from hypotaxis.records.track_sound import tracks_sound
 from hypotaxis.steps.handover import archive, sounds
 from hypotaxis.steps.handover.forms import WishForm, fields_of
 from hypotaxis.steps.handover.notes import score_file, score_of
@@ -174,9 +175,10 @@ def wave(request, uid):
 def standing(request, uid):
     """What stands of a track, joined, as Broadcast Wave."""
     here = in_use(request)
-    joined = sounds.joined_tracks(here.session) if here.session else []
-    found = next((one for one in joined if one.track.uid == uid), None)
-    if found is None:
+    if here.session is None:
+        raise Http404
+    found = tracks_sound(here.session, here.session.tracks.shown().filter(uid=uid), only_placed=True).get(uid)
+    if found is None or not found.is_joined:
         raise Http404
     line = sounds.line_of(here.session, here.plan, sounds.placed_takes(here.session))
     path = sounds.made_file(sounds.of_track(found), line, filled=False)

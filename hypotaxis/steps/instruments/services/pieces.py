@@ -8,7 +8,7 @@ from hypotaxis.core.plan import Instrument, Part, Plan, Return, Voice
 from hypotaxis.core.rig.trips import returns_text, way_home
 from hypotaxis.core.session.lanes import lanes_of
 from hypotaxis.records.models import PatchList
-from hypotaxis.records.patch_lists import note_maps_of, picked
+from hypotaxis.records.patch_lists import all_picked, note_maps_of
 
 
 @dataclass(frozen=True)
@@ -37,9 +37,9 @@ class ReturnRow:
 
 def seat_rows(plan: Plan, instrument: Instrument) -> list[SeatRow]:
     """The parts of an instrument, the first one first."""
-    rows = []
+    rows, patches = [], all_picked([instrument])
     for seat, part in zip(instrument.seats, (None, *instrument.parts), strict=True):
-        patch = picked(instrument, seat.part)
+        patch = patches.get((instrument.uid, seat.part))
         rows.append(
             SeatRow(
                 part,

@@ -31,8 +31,8 @@ from hypotaxis.records import templates
 from hypotaxis.records.asked import as_uuid, whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, PatchList
-from hypotaxis.records.patch_lists import calls_of, note_maps_of, picked, voices_of
+from hypotaxis.records.models import Job, Patch, PatchList
+from hypotaxis.records.patch_lists import all_picked, calls_of, note_maps_of, picked, voices_of
 from hypotaxis.steps.instruments.forms import InstrumentForm, ShapingForm, SoundsForm, TryOutForm
 from hypotaxis.steps.instruments.services import defining, looping, patches, pieces, trying
 from hypotaxis.steps.instruments.services.defining import parts_left
@@ -66,7 +66,9 @@ def home(request, opened: str = "", **sheet):
     """All instruments; opened: uid of the one shown in full."""
     here = in_use(request)
     sought = request.GET.get("find", "").strip()
-    lines = [_line(here, one) for one in defining.in_groups(here.plan.instruments) if defining.has(one, sought)]
+    shown = [one for one in defining.in_groups(here.plan.instruments) if defining.has(one, sought)]
+    patches = all_picked(shown)
+    lines = [_line(here, one, patches.get((one.uid, ""))) for one in shown]
     context = {
         "lines": lines,
         "loops": looping.loop_lines(here) if not sought else [],
@@ -287,7 +289,7 @@ def _edit(request, here: InUse, value: Instrument, *, title: str, button: str, *
     return home(request, opened=opened, **shown | more)
 
 
-def _line(here: InUse, instrument: Instrument) -> Line:
+def _line(here: InUse, instrument: Instrument, patch: Patch | None) -> Line:
     rig = here.plan.rig
     box = rig.box(instrument.box)
     cells = channel_cells(here.plan, instrument.send, instrument.uid)
@@ -305,7 +307,7 @@ def _line(here: InUse, instrument: Instrument) -> Line:
         cells=cells,
         sentence=trip_sentence(rig, instrument),
         known=here.latenesses.known[instrument.uid],
-        sound=_sound(instrument),
+        sound=f"{patch.number} {patch.name}" if patch else "",
         shaped=in_words(instrument.shaping),
         layer=layer_told(cells),
         both=plays_and_sounds(here.plan, instrument),
@@ -316,11 +318,6 @@ def _line(here: InUse, instrument: Instrument) -> Line:
         ),
         channels=channels_text(seat.channel for seat in instrument.seats),
     )
-
-
-def _sound(instrument: Instrument) -> str:
-    patch = picked(instrument)
-    return f"{patch.number} {patch.name}" if patch else ""
 
 
 def _opened(here: InUse, uid: str) -> dict:
