@@ -54,6 +54,9 @@ WAITING_S = 0.05
 HALF = 48
 """Half of the filter that delays by parts of a sample, shorter than any way out and home."""
 
+_NOISE = np.random.default_rng(0).standard_normal(2**20)
+"""What converters hiss, drawn once: each block of each input is another stretch of it."""
+
 Taps = tuple[tuple[float, float], ...]
 """(seconds, gain) of what stands on a way."""
 
@@ -96,6 +99,8 @@ class Run:
         self._asked_ns = 0
         self._sources = [self._heard_at(name) for name in setup.inputs]
         self._loops = _Loops(desk, source, setup)
+        self._hiss = _NOISE * 10 ** (desk.nature.noise_db / 20) if desk.nature else None
+        self._places = np.random.default_rng([desk.seed, desk.runs])
         for uid, unit in desk.units.items():
             unit.begin(seed=desk.seed * 1000 + desk.runs, cabled=desk.cabled(desk.rig.box(uid)))
 
@@ -302,8 +307,6 @@ class Run:
         samples = self._loops.home(start)
         for player in self._players:
             player.hear(self._loops.played_now(), start, self.crystal)
-        rng = np.random.default_rng([desk.seed, desk.runs, start])
-        noise = rng.standard_normal(samples.shape) * 10 ** (desk.nature.noise_db / 20) if desk.nature else samples
         rendered: dict[tuple[str, float], dict[str, np.ndarray]] = {}
         for column, of_input in enumerate(self._sources):
             for unit, label, taps in of_input:
@@ -311,9 +314,21 @@ class Run:
                     key = unit.box.uid, late
                     if key not in rendered:
                         rendered[key] = unit.render(analogue - late, late)
-                    level = gain * turned.get(unit.box.uid, 1.0)
-                    samples[:, column] += level * rendered[key].get(label, 0.0)
-        return np.clip(samples * gains + noise, -1.0, 1.0 - 2.0**-23)
+                    if label in rendered[key]:
+                        level = gain * turned.get(unit.box.uid, 1.0)
+                        samples[column] += level * rendered[key][label]
+        samples *= gains[:, None]
+        self._add_noise(samples)
+        np.maximum(samples, -1.0, out=samples)
+        return np.minimum(samples, 1.0 - 2.0**-23, out=samples).T
+
+    def _add_noise(self, samples: np.ndarray) -> None:
+        """Add what the converters hiss, shape (inputs, BLOCK)."""
+        if self._hiss is None:
+            return
+        places = self._places.integers(len(self._hiss) - BLOCK, size=len(samples)).tolist()
+        for sound, first in zip(samples, places, strict=True):
+            sound += self._hiss[first : first + BLOCK]
 
     def _louder(self, panels: Mapping[str, FrontPanel]) -> dict[str, float]:
         """By which factor each box has been turned up since the run began."""
@@ -388,8 +403,8 @@ class _Loops:
         self._played = {name: np.zeros(longest + 2 * HALF) for name in self._outputs}
 
     def home(self, start: int) -> np.ndarray:
-        """What comes home in a block, shape (BLOCK, inputs)."""
-        samples = np.zeros((BLOCK, len(self._setup.inputs)))
+        """What comes home in a block, shape (inputs, BLOCK)."""
+        samples = np.zeros((len(self._setup.inputs), BLOCK))
         for name in self._outputs:
             past = len(self._played[name]) - BLOCK if start else len(self._played[name])
             self._played[name] = np.concatenate([self._played[name][-past:], self._playing(name, start)])
@@ -397,7 +412,7 @@ class _Loops:
             played = self._played[name]
             first = len(played) - BLOCK - delay - HALF
             stretch = played[max(0, first) : first + BLOCK + 2 * HALF]
-            samples[:, column] += np.convolve(stretch, taps, "valid")[:BLOCK]
+            samples[column] += np.convolve(stretch, taps, "valid")[:BLOCK]
         return samples
 
     def played_now(self) -> np.ndarray:

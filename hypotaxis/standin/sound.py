@@ -12,6 +12,7 @@ import numpy as np
 
 NOISE_RATE = 48_000
 NOISE_SECONDS = 2
+ROW, FOUR = 32, 4
 
 Timbre = Callable[[np.ndarray, float, int], np.ndarray]
 """(seconds since the beginning, pitch in Hz, seed) → samples before the velocity."""
@@ -49,12 +50,11 @@ class Voice:
         """Its samples at ascending analogue times in seconds."""
         first = int(np.searchsorted(time_s, self.begin_s))
         sounding = time_s[first:]
-        sound = self.patch.timbre(sounding - self.begin_s, self.pitch_hz, self.seed)
-        released = np.maximum(sounding - self.key_up_s, 0.0)
-        choked = np.maximum(sounding - self.choke_s, 0.0)
-        result = np.zeros(len(time_s))
-        result[first:] = sound * np.exp(-released / self.patch.release_s - choked / 0.002) * self.gain
-        return result
+        sound = self.patch.timbre(sounding - self.begin_s, self.pitch_hz, self.seed) * self.gain
+        for since_s, rings_s in ((self.key_up_s, self.patch.release_s), (self.choke_s, 0.002)):
+            if since_s < time_s[-1]:
+                sound *= np.exp(-np.maximum(sounding - since_s, 0.0) / rings_s)
+        return np.concatenate([np.zeros(first), sound]) if first else sound
 
 
 def pitch_hz(note: int) -> float:
@@ -62,14 +62,39 @@ def pitch_hz(note: int) -> float:
     return 440.0 * 2 ** ((note - 69) / 12)
 
 
-def _partials(age: np.ndarray, hz: float, weights: np.ndarray, decay: float = 0.0, damping: float = 0.0) -> np.ndarray:
-    """Harmonics by Horner's rule; the n-th decays with decay + n·damping a second."""
+def _attack(age: np.ndarray, rise_s: float) -> np.ndarray | float:
+    """How a sound rises; where all of it is 40 times as old, that is 1 to the last bit."""
+    return 1 - np.exp(-age / rise_s) if len(age) and age[0] < 40 * rise_s else 1.0
+
+
+def _turns(speed: complex, age: np.ndarray) -> np.ndarray:
+    """exp(speed · age) of evenly spaced ages, by few exponentials: one a row, times one a column."""
+    row = np.exp(speed * (age[:ROW] - age[:1]))
+    return np.multiply.outer(np.exp(speed * age[::ROW]), row).ravel()[: len(age)]
+
+
+def _partials(
+    age: np.ndarray, hz: float, weights: np.ndarray, decay: float = 0.0, damping: float = 0.0, *, even: bool = True
+) -> np.ndarray:
+    """Harmonics; the n-th decays with decay + n·damping a second. even: the ages are evenly spaced, as those of a block
+    are."""
     count = max(1, min(len(weights), int(15_000 / hz)))
-    turn = np.exp((2j * np.pi * hz - damping) * age)
-    total = np.full(len(age), weights[count - 1], dtype=complex)
-    for weight in weights[count - 2 :: -1] if count > 1 else ():
-        total *= turn
-        total += weight
+    speed = 2j * np.pi * hz - damping
+    turn = _turns(speed, age) if even else np.exp(speed * age)
+    # Σ w·turnⁿ by Horner's rule, four harmonics at a time: those four are a product of matrices.
+    powers = np.empty((FOUR, len(age)), dtype=complex)
+    powers[0] = 1.0
+    for power in range(1, FOUR):
+        np.multiply(powers[power - 1], turn, out=powers[power])
+    rows = -(-count // FOUR)
+    fours = np.zeros((rows, FOUR))
+    fours.flat[:count] = weights[:count]
+    sums = (fours @ powers.view(float)).view(complex)
+    total = sums[-1]
+    step = powers[-1] * turn
+    for row in sums[-2::-1] if rows > 1 else ():
+        total *= step
+        total += row
     total *= turn
     return total.imag * np.exp(-decay * age)
 
@@ -78,42 +103,42 @@ _N12 = np.arange(1, 13)
 
 
 def _pluck(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.0006)
+    attack = _attack(age, 0.0006)
     return 0.55 * attack * _partials(age, hz, 1 / _N12, 1.2, 0.9)
 
 
 def _pad(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.045)
+    attack = _attack(age, 0.045)
     weights = 1 / np.arange(1, 9) ** 1.4
     twin = _partials(age, hz * 1.004, weights) + _partials(age, hz * 0.996, weights)
     return 0.22 * attack * twin
 
 
 def _organ(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.004)
+    attack = _attack(age, 0.004)
     return 0.3 * attack * _partials(age, hz, np.array([1, 0.7, 0.45, 0.5, 0, 0.3, 0, 0.25]))
 
 
 def _bell(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.0008)
+    attack = _attack(age, 0.0008)
     ring = np.sin(2 * np.pi * hz * age + 2.4 * np.exp(-3 * age) * np.sin(2 * np.pi * hz * 3.51 * age))
     return 0.5 * attack * ring * np.exp(-1.6 * age)
 
 
 def _bass(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.0009)
+    attack = _attack(age, 0.0009)
     return 0.7 * attack * _partials(age, hz, 1 / _N12**0.9, 0.5, 0.8)
 
 
 def _round_bass(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.006)
+    attack = _attack(age, 0.006)
     return 0.9 * attack * _partials(age, hz, np.array([1, 0.35, 0.1]), 0.2, 1.1)
 
 
 def _lead(age: np.ndarray, hz: float, seed: int) -> np.ndarray:
-    attack = 1 - np.exp(-age / 0.002)
+    attack = _attack(age, 0.002)
     vibrato = age + 0.0006 * np.sin(2 * np.pi * 5.2 * age) * np.minimum(age, 1.0)
-    return 0.5 * attack * _partials(vibrato, hz, 1 / _N12, 0.2)
+    return 0.5 * attack * _partials(vibrato, hz, 1 / _N12, 0.2, even=False)
 
 
 @lru_cache(maxsize=64)

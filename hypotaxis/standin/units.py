@@ -249,11 +249,13 @@ class Unit:
         self.outs[out][index] = replace(self.outs[out][index], **changes)
 
     def render(self, time_s: np.ndarray, late_s: float = 0.0) -> dict[str, np.ndarray]:
-        """What leaves each audio out at these ascending times, by label. A lone left main out carries both sides.
-        late_s: names a listener who hears it so much later; each goes on from where they last were."""
-        outs = {s.label: np.zeros(len(time_s)) for s in self.box.sockets if s.kind == "audio" and s.direction == "out"}
-        paired = {"L", "R"} <= outs.keys() & self._cabled
-        mains = [s.label for s in self.box.sockets if s.label in outs and not s.separate]
+        """What leaves each audio out at these ascending times, by label, where anything does. A lone left main out
+        carries both sides. late_s: names a listener who hears it so much later; each goes on from where they last
+        were."""
+        outs: dict[str, np.ndarray] = {}
+        labels = {s.label for s in self.box.sockets if s.kind == "audio" and s.direction == "out"}
+        paired = {"L", "R"} <= labels & self._cabled
+        mains = [s.label for s in self.box.sockets if s.label in labels and not s.separate]
         for out, voices in self.outs.items():
             head = self._heads.get((out, late_s)) or self._heads.setdefault((out, late_s), _Head(voices))
             for voice in head.sounding(time_s[0], time_s[-1]):
@@ -262,7 +264,7 @@ class Unit:
                     side = 1.0
                     if out == "main" and paired:
                         side = 1.4 * (1.0 - voice.pan if label == "L" else voice.pan)
-                    outs[label] += side * sound
+                    outs[label] = outs[label] + side * sound if label in outs else side * sound
         if self._swing:
             gains = self._swing.at(time_s)
             outs = {label: sound * gains for label, sound in outs.items()}

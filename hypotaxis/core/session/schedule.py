@@ -6,7 +6,7 @@ negative when the lead-in reaches before the session's zero.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -186,10 +186,13 @@ def _clock_events(
     clocks: Sequence[tuple[str, Sending]], course: Course, begins_ns: int, lasts_ns: float
 ) -> Iterator[tuple[int, int, int, Message]]:
     """What leaves for boxes that follow, ahead of notes of the same moment."""
-    ends_ns = begins_ns + int(course.ns(course.lasts))
-    for port, sending in clocks:
+    after_ns = int(lasts_ns) - begins_ns - int(course.ns(course.lasts))
+    # Ports that send alike differ by their shift alone.
+    unshifted = [replace(sending, shift_ms=0.0) for _, sending in clocks]
+    alike = {one: sent(course, one, before_ns=begins_ns, after_ns=after_ns) for one in set(unshifted)}
+    for (port, sending), like in zip(clocks, unshifted, strict=True):
         shift = begins_ns + round(sending.shift_ms * 1e6)
-        for one in sent(course, sending, before_ns=begins_ns, after_ns=int(lasts_ns) - ends_ns):
+        for one in alike[like]:
             at = max(0, one.time_ns + shift)
             yield at, CLOCKED, 0, Message(at, port, one.data)
 

@@ -35,11 +35,18 @@ FULL_NS = 4_000_000
 
 @dataclass(frozen=True)
 class Event:
-    """Bytes that leave at a moment; tick: of a clock, 24 a quarter from bar 1."""
+    """Bytes that leave at a moment. first, place: of a clock, the tick of the first of its stretch and how many have
+    gone before it."""
 
     time_ns: int
     data: bytes
-    tick: Fraction | None = None
+    first: Fraction | None = None
+    place: int = 0
+
+    @property
+    def tick(self) -> Fraction | None:
+        """Of a clock, 24 a quarter from bar 1."""
+        return None if self.first is None else self.first + self.place
 
 
 def events(course: Course, sending: Sending, *, before_ns: int = 0, after_ns: int = 0) -> list[Event]:
@@ -57,7 +64,7 @@ def events(course: Course, sending: Sending, *, before_ns: int = 0, after_ns: in
             while sent and clocks[-1].time_ns > sent[-1].time_ns:
                 clocks.pop()
             found += sent
-        clocks += [Event(int(ns), bytes([CLOCK]), first + place) for place, ns in enumerate(course.ns(exact))]
+        clocks += [Event(ns, _CLOCK, first, place) for place, ns in enumerate(course.ns(exact).tolist())]
         if sending.time_code:
             found += _time_code(course, stretch, sending, again=number > 0, goes_on=number < course.times - 1)
     if sending.keys:
@@ -66,6 +73,7 @@ def events(course: Course, sending: Sending, *, before_ns: int = 0, after_ns: in
     return sorted(found + clocks, key=lambda one: (one.time_ns, _RANK.get(one.data[0], 2)))
 
 
+_CLOCK = bytes([CLOCK])
 _RANK = {STOP: 0, START: 0, CONTINUE: 0, CLOCK: 1}
 
 

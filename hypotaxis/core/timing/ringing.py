@@ -63,16 +63,23 @@ def _departures(signal: np.ndarray, weights: np.ndarray) -> np.ndarray:
     return rows[:, -1] - rows[:, :-1] @ weights
 
 
+def _continued(before: np.ndarray, weights: np.ndarray, count: int) -> np.ndarray:
+    """The samples that follow by prediction alone, ORDER at a time: each of those is a sum of the ORDER before them."""
+    # By hand, since the library that has recursive filters takes longer to load than most measurements.
+    sums = np.concatenate([np.eye(ORDER), np.zeros((ORDER, ORDER))])
+    for place in range(ORDER):
+        sums[ORDER + place] = weights @ sums[place : place + ORDER]
+    blocks = [before]
+    for _ in range(-(-count // ORDER)):
+        blocks.append(sums[ORDER:] @ blocks[-1])
+    return np.concatenate(blocks[1:])[:count]
+
+
 def _less_ringing(signal: np.ndarray, start: int, end: int, weights: np.ndarray) -> np.ndarray | None:
     """The signal from start to end less what went before `start`, continued; None when it cannot be continued."""
-    # Imported when something rings at all: loading it takes longer than most measurements.
-    from scipy.signal import lfilter, lfiltic
-
     before = signal[start - ORDER : start]
-    coefficients = np.concatenate([[1.0], -weights[::-1]])
-    state = lfiltic([1.0], coefficients, before[::-1])
     with np.errstate(all="ignore"):
-        continued, _ = lfilter([1.0], coefficients, np.zeros(end - start), zi=state)
+        continued = _continued(before, weights, end - start)
     if not np.isfinite(continued).all() or np.abs(continued).max(initial=0.0) > 4 * np.abs(before).max():
         return None
     return signal[start:end] - continued
