@@ -163,13 +163,13 @@ def redo(rig: Rig, session: Session | None = None) -> str:
 
 
 def last_done(rig: Rig, session: Session | None = None) -> Change | None:
-    """The step undo would take back."""
-    return _line(rig, session).filter(undone=False).last()
+    """The step undo would take back; what it changed is read when it is asked for."""
+    return _line(rig, session).filter(undone=False).defer("edits").last()
 
 
 def first_undone(rig: Rig, session: Session | None = None) -> Change | None:
-    """The step redo would repeat."""
-    return _line(rig, session).filter(undone=True).first()
+    """The step redo would repeat, in the same way."""
+    return _line(rig, session).filter(undone=True).defer("edits").first()
 
 
 def _line(rig: Rig, session: Session | None) -> QuerySet[Change]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, fields
+from uuid import UUID
 
 from django.db import transaction
 
@@ -97,7 +98,17 @@ def on_the_wire(patch: Patch) -> Program:
 
 def sound_of(track: Track) -> Program | None:
     """What is called up for a track: the patch it was picked as while that says the same, otherwise its numbers."""
-    patch = Patch.objects.filter(uid=track.patch_uid).first() if track.patch_uid else None
+    return programs_of([track])[track.uid]
+
+
+def programs_of(tracks: Sequence[Track]) -> dict[UUID, Program | None]:
+    """The same of many tracks (uid) at once."""
+    uids = {track.patch_uid for track in tracks if track.patch_uid}
+    patches = {str(patch.uid): patch for patch in Patch.objects.filter(uid__in=uids)} if uids else {}
+    return {track.uid: _called(track, patches.get(track.patch_uid)) for track in tracks}
+
+
+def _called(track: Track, patch: Patch | None) -> Program | None:
     same = patch and (patch.program, patch.msb, patch.lsb) == (track.program, track.msb, track.lsb)
     return on_the_wire(patch) if same else track.sound
 

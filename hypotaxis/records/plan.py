@@ -337,6 +337,18 @@ def part_of(track: rows.Track) -> Part:
     return Part(np.frombuffer(bytes(track.notes), dtype=NOTE), _own_controls(track), played, grid, generator)
 
 
+def tracks_of(session: rows.Session) -> list[rows.Track]:
+    """The tracks of a session that are not put away, in order, each knowing those it belongs to."""
+    found = list(session.tracks.shown())
+    known = {track.uid: track for track in found}
+    for track in found:
+        if track.voice_of_id in known:
+            track.voice_of = known[track.voice_of_id]
+        if track.fed_by_id in known:
+            track.fed_by = known[track.fed_by_id]
+    return found
+
+
 def notes_of(track: rows.Track) -> np.ndarray:
     """All notes that a track plays (core.session.score.NOTE), those of its patterns among them; of single voices theirs
     of the track whose notes they play."""

@@ -1,7 +1,7 @@
 """Takes to be heard: from the same place of the session, at one loudness, alone or as they stand, each giving way to
 the next in a seam."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
@@ -28,14 +28,14 @@ AIM_LUFS, ROOM_DB = -23.0, 1.0
 """How loud takes are heard (EBU R 128), or less where one of them would leave less room below full scale then."""
 
 
-def tracks_sound(session: Session, tracks: Iterable[Track], *, only_placed: bool = False, **how) -> dict:
+def tracks_sound(session: Session, tracks: Sequence[Track], *, only_placed: bool = False, **how) -> dict:
     """What stands of each track (uid) and is there, of those of which anything does. Only the takes that stand are
     read. how: as of TrackSound."""
     known, stands = known_takes(session), {}
     for track in tracks:
         mine = [take for take in known.get(track.uid, ()) if take.placed or not only_placed]
         stands[track.uid] = {one.uid for one in stretches_of(track, mine, there=True)}
-    whole = whole_takes(session, {uid for uids in stands.values() for uid in uids})
+    whole = whole_takes(session, {uid for uids in stands.values() for uid in uids}, tracks)
     found = {}
     for track in tracks:
         takes = [take for uid, take in reversed(whole.items()) if uid in stands[track.uid]]

@@ -10,6 +10,8 @@ from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.units import counted
 from hypotaxis.records.current import InUse
 from hypotaxis.records.models import Job, Pass, Sounding
+from hypotaxis.records.stamps import kept_while
+from hypotaxis.records.standing import every_take
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,7 @@ def _sync(here: InUse) -> Fact:
 
 
 def _timing(here: InUse) -> Fact:
-    own = Sounding.objects.filter(instrument_uid="", loop_uid="").count()
+    own = kept_while(("soundings",), "own recordings", _own_recordings)
     recordings = counted(own, "recording") if own else ""
     instruments, known = here.plan.instruments, here.latenesses.known
     if not instruments:
@@ -91,19 +93,23 @@ def _timing(here: InUse) -> Fact:
     return Fact(f"{measured} of {len(instruments)} measured{more}", stale)
 
 
+def _own_recordings() -> int:
+    return Sounding.objects.filter(instrument_uid="", loop_uid="").count()
+
+
 def _session(here: InUse) -> Fact:
     if here.session is None:
         return Fact("no notes imported yet")
     run = Pass.objects.filter(session=here.session, job__state__in=Job.UNFINISHED).first()
     if run:
         return Fact(f"pass {run.number} is recording")
-    return Fact(f"{here.session.name}, {counted(here.session.takes.kept().count(), 'take')}")
+    return Fact(f"{here.session.name}, {counted(len(every_take(here.session)), 'take')}")
 
 
 def _handover(here: InUse) -> Fact:
     if here.session is None:
         return Fact("nothing to hand over")
-    placed = here.session.takes.kept().filter(placement__isnull=False).count()
+    placed = sum(take.placed for take in every_take(here.session))
     return Fact(counted(placed, "placed take"))
 
 

@@ -132,6 +132,11 @@ class Track(WithUid):
         return self.name
 
     @property
+    def is_written(self) -> bool:
+        """Whether it has notes of its own, as Tracks.written asks."""
+        return self.voice_of_id is None and not self.loop_uid
+
+    @property
     def fader(self) -> Fader:
         """How it is heard in the mix."""
         return from_json(Fader, self.mix) if self.mix else Fader()
@@ -287,6 +292,10 @@ def good(*, measured: bool, placed: bool, doubted: bool, accepted: bool) -> bool
     return (measured or placed) and (accepted or not doubted)
 
 
+WAITING = models.Q(measurement__isnull=True, unmeasured="")
+"""Of takes: nobody has measured them, or tried to."""
+
+
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
 
@@ -305,7 +314,12 @@ class Takes(models.QuerySet):
 
     def waiting(self) -> "Takes":
         """Those that nobody has measured, or tried to."""
-        return self.filter(measurement__isnull=True, unmeasured="")
+        return self.filter(WAITING)
+
+
+def title_of(track: Track, return_name: str) -> str:
+    """What a take is called: its track, and the return it came by where that is not the track's own."""
+    return f"{track.name}, {return_name}" if return_name else track.name
 
 
 class Take(WithUid):
@@ -434,7 +448,7 @@ class Take(WithUid):
     @property
     def title(self) -> str:
         """Its track, and the return it came by where that is not the track's own."""
-        return f"{self.track.name}, {self.return_name}" if self.beside else self.track.name
+        return title_of(self.track, self.return_name if self.beside else "")
 
     @property
     def part(self) -> RecordedPart | None:

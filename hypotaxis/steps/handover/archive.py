@@ -7,11 +7,12 @@ costs the disk its own size and that of its largest file.
 import hashlib
 import json
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
+from uuid import UUID
 
 from django.db.models import F, Sum
 
@@ -45,15 +46,17 @@ from hypotaxis.core.session.handover import (
 from hypotaxis.core.session.score import Score
 from hypotaxis.records import audio, jobs
 from hypotaxis.records.jobs import Reporter, ask, running, work
-from hypotaxis.records.models import Job, Session, Take
+from hypotaxis.records.models import Job, Session, Take, Track
 from hypotaxis.records.patch_lists import lists_of
-from hypotaxis.records.plan import load_plan, song_of
+from hypotaxis.records.plan import load_plan, song_of, tracks_of
 from hypotaxis.records.session_rows import archived, sounds_of
+from hypotaxis.records.standing import KnownTake, placed_takes, whole_takes
 from hypotaxis.records.studio import look
+from hypotaxis.records.track_sound import TrackSound, tracks_sound
 from hypotaxis.steps.handover import opening
 from hypotaxis.steps.handover.notes import part_files, score_file, score_of
 from hypotaxis.steps.handover.sheet import settings_sheet
-from hypotaxis.steps.handover.sounds import Delivered, Source, bytes_of, deliver, line_of, placed_takes, sources
+from hypotaxis.steps.handover.sounds import Delivered, Source, bytes_of, deliver, line_of, sources
 
 KIND = "handover"
 KEPT = 3
@@ -93,10 +96,20 @@ class Contents:
     plan: Plan
     wish: Wish
     line: FileLine
+    tracks: Sequence[Track]
+    """Those that are not put away."""
+    stands: Mapping[UUID, TrackSound]
+    """What stands of each track (uid) of which anything does."""
     sounds: Sequence[Source]
-    lost: Sequence[Take]
-    placed: Sequence[Take]
+    placed: Sequence[KnownTake]
     """All that are placed, those that are lost among them."""
+
+    @cached_property
+    def lost(self) -> list[Take]:
+        """Those of them that are lost."""
+        lost = [take.uid for take in self.placed if take.lost]
+        whole = whole_takes(self.session, lost, self.tracks)
+        return [whole[uid] for uid in lost]
 
     @cached_property
     def sizes(self) -> dict[str, int]:
@@ -157,12 +170,19 @@ class Contents:
 
 def contents(session: Session, plan: Plan, wish: Wish) -> Contents:
     """What a wish comes to, now."""
-    takes = placed_takes(session)
-    line = line_of(session, plan, takes)
-    lost = [take for take in takes if take.lost]
-    gone = {take.uid for take in lost}
-    there = [take for take in takes if take.uid not in gone]
-    return Contents(session, plan, wish, line, sources(session, there, wish), lost, takes)
+    tracks = tracks_of(session)
+    takes = placed_takes(session, tracks)
+    stands = tracks_sound(session, tracks, only_placed=True, plain=not wish.as_set)
+    return Contents(
+        session=session,
+        plan=plan,
+        wish=wish,
+        line=line_of(session, plan, tracks, takes),
+        tracks=tracks,
+        stands=stands,
+        sounds=sources(session, tracks, [take for take in takes if not take.lost], stands, wish),
+        placed=takes,
+    )
 
 
 def start(session: Session, plan: Plan, wish: Wish, *, token: str = "") -> Job:

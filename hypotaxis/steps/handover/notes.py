@@ -10,19 +10,20 @@ from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.handover import FileLine, with_preroll
 from hypotaxis.core.session.score import Score, ScorePart, called_by
 from hypotaxis.records.models import Session
-from hypotaxis.records.patch_lists import sound_of
+from hypotaxis.records.patch_lists import programs_of
 from hypotaxis.records.plan import controls_of, notes_of
 
 
 def score_of(session: Session, plan: Plan) -> Score:
     """The session's notes as they sound, patterns and generators printed: each track on its instrument's channel, its
     program with the bank that its box wants, the sections as markers."""
-    parts = []
-    for track in session.tracks.written():
+    parts, tracks = [], list(session.tracks.written())
+    called = programs_of(tracks)
+    for track in tracks:
         instrument = plan.instrument(track.instrument_uid)
         channel = instrument.seat(track.part_uid).channel if instrument else track.file_channel
         part = ScorePart(track.name, channel, notes_of(track), controls_of(track))
-        sound = sound_of(track)
+        sound = called[track.uid]
         form = instrument.bank_form if instrument else "both"
         parts.append(called_by(part, in_form(sound, form)) if sound else part)
     markers = tuple((tick, name) for tick, name in session.sections)

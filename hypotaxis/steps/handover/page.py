@@ -35,7 +35,7 @@ from hypotaxis.records.models import Job, Session, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import last_bar_of, notes_of
 from hypotaxis.records.standing import KnownTake, known_takes
-from hypotaxis.records.track_sound import TrackSound, tracks_sound
+from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.handover import archive
 from hypotaxis.steps.handover.archive import Contents, Made
 
@@ -85,17 +85,16 @@ class HandoverPage:
     @cached_property
     def rows(self) -> list[TrackRow]:
         """The tracks that have notes or takes."""
-        tracks = list(self.session.tracks.shown().select_related("session__rig", "fed_by__session__rig"))
-        takes = known_takes(self.session)
+        tracks, takes = self.contents.tracks, known_takes(self.session)
         placed = {uid for uid, mine in takes.items() if any(take.placed for take in mine)}
         voiced = {one.voice_of_id for one in tracks if one.uid in placed}
         rows = [self._row(one, takes.get(one.uid, ()), one.uid in voiced) for one in tracks]
         return [row for row in rows if row is not None]
 
-    @cached_property
+    @property
     def sounds(self) -> Mapping[UUID, TrackSound]:
         """What stands of each track."""
-        return tracks_sound(self.session, self.session.tracks.shown(), only_placed=True)
+        return self.contents.stands
 
     @cached_property
     def _measuring(self) -> frozenset[UUID]:
@@ -211,7 +210,7 @@ class HandoverPage:
         files = counted(len(self.contents.sounds), "file")
         rate = f"{wish.rate} Hz" if wish.rate else "at its rate"
         sounds = {STANDING: "What stands of each track", TAKES: "Every placed take"}.get(wish.sounds, "Each group")
-        parts = counted(self.session.tracks.written().count(), "part")
+        parts = counted(sum(track.is_written for track in self.contents.tracks), "part")
         maps = counted(sum(len(one.note_maps) for one in lists), "note map")
         yield AUDIO, sounds, f"{files}, {wish.form}, {rate}, with their time reference"
         yield FILLED, "The same, filled from the beginning", "for hosts that read no time reference"

@@ -1,6 +1,6 @@
 """The sheet of settings of the rig and session in use: what is known of them, gathered for core.session.sheet."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from django.urls import reverse
 from django.utils import timezone
@@ -24,14 +24,16 @@ from hypotaxis.core.session.sheet import (
     sheet_of,
 )
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import Session, Tick
-from hypotaxis.records.patch_lists import all_picked, sound_of, voices_of
+from hypotaxis.records.models import Session, Tick, Track
+from hypotaxis.records.patch_lists import all_picked, programs_of, voices_of
 from hypotaxis.records.pictures import picture_path
-from hypotaxis.records.plan import last_bar_of, loop_of
+from hypotaxis.records.plan import last_bar_of, loop_of, tracks_of
 
 
-def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
-    """Of a rig, with its session where there is one."""
+def settings_sheet(plan: Plan, session: Session | None, tracks: Sequence[Track] | None = None) -> Sheet:
+    """Of a rig, with its session where there is one. tracks: its tracks, where they have been read already."""
+    if tracks is None:
+        tracks = tracks_of(session) if session else ()
     known = Known(
         session=session.name if session else "",
         day=date_format(timezone.localdate(), "j F Y"),
@@ -39,7 +41,7 @@ def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
         last_bar=last_bar_of(session) if session else 0,
         wrap=_wrap_told(session) if session else "",
         latenesses=known_latenesses(plan),
-        sounds=dict(_sounds(plan, session)),
+        sounds=dict(_sounds(plan, tracks)),
         maps={one.uid: _notes(plan, one) for one in plan.instruments},
         days=_days(plan),
         picture=_picture(plan),
@@ -93,16 +95,17 @@ def _wrap_told(session: Session) -> str:
     return f"The loop is bars {loop.first_bar} to {last}, {loop.times} times; what is sent at its wrap stands above."
 
 
-def _sounds(plan: Plan, session: Session | None):
-    """What is called up on each part: on its track of the session, otherwise as it was picked."""
-    tracks = {}
-    for track in session.tracks.written() if session else ():
-        tracks.setdefault((track.instrument_uid, track.part_uid), track)
-    patches = all_picked(plan.instruments)
+def _sounds(plan: Plan, tracks: Sequence[Track]):
+    """What is called up on each part: on its track, otherwise as it was picked."""
+    first = {}
+    for track in tracks:
+        if track.is_written:
+            first.setdefault((track.instrument_uid, track.part_uid), track)
+    called, patches = programs_of(list(first.values())), all_picked(plan.instruments)
     for one in plan.instruments:
         for seat in one.seats:
-            track, patch = tracks.get((one.uid, seat.part)), patches.get((one.uid, seat.part))
-            sound = sound_of(track) if track and not patch else None
+            track, patch = first.get((one.uid, seat.part)), patches.get((one.uid, seat.part))
+            sound = called[track.uid] if track and not patch else None
             if patch:
                 yield (
                     (one.uid, seat.part),

@@ -10,6 +10,7 @@ from functools import cached_property
 from hashlib import sha256
 from pathlib import Path
 from typing import BinaryIO
+from uuid import UUID
 
 import numpy as np
 from django.utils import timezone
@@ -24,11 +25,11 @@ from hypotaxis.core.session.handover import GROUPS, TAKES, FileLine, Wish, file_
 from hypotaxis.core.units import factor_to_db
 from hypotaxis.records import audio
 from hypotaxis.records.models import Session, Take, Track
-from hypotaxis.records.patch_lists import sound_of
-from hypotaxis.records.plan import notes_of
+from hypotaxis.records.patch_lists import programs_of
+from hypotaxis.records.plan import notes_of, tracks_of
 from hypotaxis.records.session_mix import SessionMix
-from hypotaxis.records.standing import read_whole
-from hypotaxis.records.track_sound import TrackSound, tracks_sound
+from hypotaxis.records.standing import KnownTake, placed_takes, whole_takes
+from hypotaxis.records.track_sound import TrackSound
 
 SIDES = ("left", "right")
 KEPT_WAVES = 100
@@ -83,33 +84,38 @@ class Delivered:
     """Name of its track, or group."""
 
 
-def placed_takes(session: Session) -> list[Take]:
-    """The placed takes of a session, in the order of its tracks."""
-    placed = session.takes.kept().filter(placement__isnull=False, track__away=False)
-    return sorted(read_whole(session, placed).values(), key=lambda take: (take.track.order, -take.number))
+def time_line(session: Session, plan: Plan) -> FileLine:
+    """The time line of a session's files as it is now."""
+    tracks = tracks_of(session)
+    return line_of(session, plan, tracks, placed_takes(session, tracks))
 
 
-def line_of(session: Session, plan: Plan, takes: Sequence[Take]) -> FileLine:
-    """The time line of a session's files: with whole bars in front where a take begins before its zero, or a sound must
-    be called up before it, a gap ahead of the first note."""
-    rate = takes[0].sample_rate if takes else session.rig.sample_rate
+def line_of(session: Session, plan: Plan, tracks: Sequence[Track], takes: Sequence[KnownTake]) -> FileLine:
+    """The time line of files of these tracks and takes: with whole bars in front where a take begins before the
+    session's zero, or a sound must be called up before it, a gap ahead of the first note."""
+    rate = takes[0].rate if takes else session.rig.sample_rate
     starts = [take.start for take in takes]
-    for track in session.tracks.written():
-        notes, instrument = notes_of(track), plan.instrument(track.instrument_uid)
-        if len(notes) and instrument and sound_of(track):
+    called = programs_of(tracks)
+    for track in tracks:
+        instrument = plan.instrument(track.instrument_uid)
+        if track.is_written and instrument and called[track.uid] and len(notes := notes_of(track)):
             first = float(session.tempo_map.samples_at(notes["tick"].min(), rate))
             starts.append(round(first - instrument.gap_ms * rate / 1000))
     return file_line(session.tempo_map, starts, rate)
 
 
-def sources(session: Session, takes: Sequence[Take], wish: Wish) -> list[Source]:
-    """The sounds that a wish asks for, of takes that are placed and whose sound is there."""
-    wanted = [take for take in takes if not wish.tracks or str(take.track_id) in wish.tracks]
+def sources(
+    session: Session, tracks: Sequence[Track], takes: Sequence[KnownTake], stands: Mapping[UUID, TrackSound], wish: Wish
+) -> list[Source]:
+    """The sounds that a wish asks for, of takes of these tracks that are placed and whose sound is there. stands: of
+    each track (uid) what stands of it."""
+    wanted = [take for take in takes if not wish.tracks or str(take.track) in wish.tracks]
     if wish.sounds == TAKES:
-        return [_of_take(take, wish) for take in wanted]
+        whole = whole_takes(session, [take.uid for take in wanted], tracks)
+        return [_of_take(whole[take.uid], wish) for take in wanted]
     if wish.sounds == GROUPS:
         return _of_groups(session, wanted)
-    return list(_of_tracks(session, wanted, wish))
+    return list(_of_tracks(session, wanted, stands, wish))
 
 
 def of_take(take: Take) -> Source:
@@ -137,18 +143,22 @@ def of_track(sound: TrackSound, wish: Wish | None = None) -> Source:
     )
 
 
-def _of_tracks(session: Session, takes: Sequence[Take], wish: Wish) -> Iterator[Source]:
-    tracks = {take.track_id: take.track for take in takes}
-    for track, sound in tracks_sound(session, tracks.values(), only_placed=True, plain=not wish.as_set).items():
+def _of_tracks(
+    session: Session, takes: Sequence[KnownTake], stands: Mapping[UUID, TrackSound], wish: Wish
+) -> Iterator[Source]:
+    # What else came home of a take that stands stands with it.
+    runs = {track: {sound.takes[one.uid].run_id for one in sound.stretches} for track, sound in stands.items()}
+    beside = [take for take in takes if take.beside and take.run in runs.get(take.track, ())]
+    whole = whole_takes(session, [take.uid for take in beside], [sound.track for sound in stands.values()])
+    for track in dict.fromkeys(take.track for take in takes if take.track in stands):
+        sound = stands[track]
         if sound.is_joined:
             yield of_track(sound, wish)
         else:
             yield _of_take(sound.takes[sound.stretches[0].uid], wish)
-        # What else came home of a take that stands stands with it.
-        stand = {sound.takes[one.uid].run_id for one in sound.stretches}
-        for take in takes:
-            if take.beside and take.track_id == track and take.run_id in stand:
-                yield _of_take(take, wish)
+        for take in beside:
+            if take.track == track:
+                yield _of_take(whole[take.uid], wish)
 
 
 def _of_take(take: Take, wish: Wish) -> Source:
@@ -189,10 +199,10 @@ def _blocks(take: Take, wish: Wish) -> Callable[[], Iterator[np.ndarray]]:
     return read
 
 
-def _of_groups(session: Session, takes: Sequence[Take]) -> list[Source]:
+def _of_groups(session: Session, takes: Sequence[KnownTake]) -> list[Source]:
     """The sum of each group, its tracks at their levels and sides in it; what is muted is in it, too."""
     mix = SessionMix(session, rate=session.rig.sample_rate)
-    wanted = {str(take.track_id) for take in takes}
+    wanted = {str(take.track) for take in takes}
     tracks = [one for one in mix.tracks if one.sound and one.key in wanted and one.row.group]
     found = []
     for name in dict.fromkeys(one.row.group for one in tracks):

@@ -1,5 +1,6 @@
 """The handover's pages."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
@@ -18,7 +19,9 @@ from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.asked import as_uuid
 from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Session, Take
+from hypotaxis.records.models import Session, Take, Track
+from hypotaxis.records.models.session import title_of
+from hypotaxis.records.standing import KnownTake
 from hypotaxis.records.track_sound import tracks_sound
 from hypotaxis.steps.handover import archive, sounds
 from hypotaxis.steps.handover.forms import WishForm, fields_of
@@ -32,9 +35,10 @@ LISTED = 24
 
 @dataclass(frozen=True)
 class FileRow:
-    """A placed take as the page lists it, to be taken alone."""
+    """A placed take as the page lists it, to be taken alone. reference: the sample at which it begins."""
 
-    take: Take
+    take: KnownTake
+    title: str
     shift: str
     reference: int
     length: str
@@ -89,8 +93,8 @@ def as_bar(text: str) -> str:
     return text if text.isascii() and text.isdigit() and len(text) < 6 else ""
 
 
-def _form(here: InUse, data=None) -> WishForm:
-    tracks = [(str(track.uid), track.name) for track in here.session.tracks.shown()]
+def _form(here: InUse, data=None, rows: Iterable[Track] | None = None) -> WishForm:
+    tracks = [(str(track.uid), track.name) for track in rows or here.session.tracks.shown()]
     filled = fields_of(here.session.handed_over)
     filled["tracks"] = filled["tracks"] or [uid for uid, _ in tracks]
     return WishForm(data, initial=filled, tracks=tracks)
@@ -103,27 +107,29 @@ def _shown(request, here: InUse, form: WishForm | None = None):
     page = HandoverPage(session, here.plan, session.handed_over)
     if request.headers.get("X-Soft") and request.method == "POST":
         return render(request, "handover/includes/parts.html", {"page": page, "form": form or _form(here)})
-    takes, line = page.contents.placed, page.contents.line
-    shown = takes if "files" in request.GET else takes[:LISTED]
+    takes, line, rows = page.contents.placed, page.contents.line, page.contents.tracks
+    listed = takes if "files" in request.GET else takes[:LISTED]
+    named = {track.uid: track for track in rows}
     context = {
         "session": session,
         "page": page,
-        "form": form or _form(here),
+        "form": form or _form(here, rows=rows),
         "chosen": {str(uid) for uid in page.wish.tracks},
         "line": line,
         "first_bar": line.bars + 1,
         "files": [
             FileRow(
                 take,
+                title_of(named[take.track], take.return_name if take.beside else ""),
                 signed(take.placement, 0),
                 line.reference(take.start),
-                clock_text(take.sound_file[1] / take.sample_rate),
+                clock_text(take.frames / take.rate),
             )
-            for take in shown
+            for take in listed
         ],
-        "more_files": len(takes) - len(shown),
+        "more_files": len(takes) - len(listed),
         "joined": [one for one in page.sounds.values() if one.is_joined],
-        "sheet": settings_sheet(here.plan, session),
+        "sheet": settings_sheet(here.plan, session, rows),
     }
     return render(request, "handover/home.html", context)
 
@@ -167,7 +173,7 @@ def wave(request, uid):
     """A placed take as Broadcast Wave."""
     here = in_use(request)
     take = get_object_or_404(Take.objects.select_related("session", "track"), uid=uid, placement__isnull=False)
-    line = sounds.line_of(take.session, here.plan, sounds.placed_takes(take.session))
+    line = sounds.time_line(take.session, here.plan)
     path = sounds.made_file(sounds.of_take(take), line, filled=request.GET.get("from") == "zero")
     return _download(path, f"{take.session.name} {take.title} take {take.number}", ".wav", "audio/wav")
 
@@ -180,7 +186,7 @@ def standing(request, uid):
     found = tracks_sound(here.session, here.session.tracks.shown().filter(uid=uid), only_placed=True).get(uid)
     if found is None or not found.is_joined:
         raise Http404
-    line = sounds.line_of(here.session, here.plan, sounds.placed_takes(here.session))
+    line = sounds.time_line(here.session, here.plan)
     path = sounds.made_file(sounds.of_track(found), line, filled=False)
     return _download(path, f"{here.session.name} {found.track.name} what stands", ".wav", "audio/wav")
 
@@ -190,7 +196,7 @@ def score(request):
     here = in_use(request)
     if here.session is None:
         raise Http404
-    line = sounds.line_of(here.session, here.plan, sounds.placed_takes(here.session))
+    line = sounds.time_line(here.session, here.plan)
     answer = HttpResponse(score_file(score_of(here.session, here.plan), line), content_type="audio/midi")
     answer["Content-Disposition"] = f'attachment; filename="{slugify(here.session.name) or "session"}.mid"'
     return answer

@@ -1,6 +1,6 @@
 """The session's pages: notes said, sound answered; passes and takes."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse
@@ -51,8 +51,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         return render(request, "session/home.html", {"sheet": None} | sheet)
     picture = _picture(request, here, LISTED)
     run = picture.run
-    left_over = Pass.objects.filter(session=here.session, job__state__in=(Job.INTERRUPTED, Job.FAILED)).last()
-    latest = here.session.passes.last()
+    latest = picture.latest
     leader = leader_of(here.plan)
     settings = _pass_settings(request, here.session, picture.last_bar)
     form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
@@ -65,7 +64,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "bars": picture.bars(),
         "marks": picture.marks(),
         "run": run,
-        "trouble": left_over if left_over and left_over == latest else None,
+        "trouble": latest if latest and latest.job.state in (Job.INTERRUPTED, Job.FAILED) else None,
         "measured": picture.measured,
         "pass_form": form,
         "how_told": any(
@@ -415,11 +414,33 @@ def lay_tempo(request, uid):
 
 
 def measuring(request, uid):
-    """State of the measuring of a pass's takes, polled by the page."""
+    """State of the measuring of a pass's takes, polled by the page, with those that have been measured since it asked
+    last."""
     run = get_object_or_404(Pass.objects.select_related("measuring"), uid=uid)
-    answer = render(request, "session/includes/measuring.html", {"measured": recording.measured_state(run)})
-    answer["X-Finished"] = "1" if run.measuring is None or run.measuring.finished else "0"
+    here, measured = in_use(request), recording.measured_state(run)
+    context = {"measured": measured}
+    if measured.running and here.session and here.session.uid == run.session_id:
+        context |= _since(request, here, measured)
+    answer = render(request, "session/includes/measuring.html", context)
+    answer["X-Finished"] = "0" if measured.running else "1"
+    answer["X-State"] = measured.state
     return answer
+
+
+def _since(request, here: InUse, measured: recording.Measured) -> dict:
+    """The takes that the page does not know as measured, and the strips of their tracks."""
+    known = request.headers.get("X-State", "").split(",")
+    new = [uid for name, uid in measured.ready.items() if name not in known]
+    if not new:
+        return {}
+    picture = _picture(request, here, more=new)
+    takes, known = picture.these(new), here.latenesses.known
+    return {
+        "picture": picture,
+        "bars": picture.bars(),
+        "new_strips": picture.tracks(only={take.track_id for take in takes}),
+        "new_takes": [picture.take_view(take, known.get(take.instrument_uid)) for take in takes],
+    }
 
 
 @require_POST
@@ -528,7 +549,7 @@ def listen(request, uid, how):
     return sound_file(request, glued(take, placed=how == "placed"))
 
 
-def _picture(request, here: InUse, listed: int = 0) -> Picture:
+def _picture(request, here: InUse, listed: int = 0, more: Iterable[str] = ()) -> Picture:
     query = request.GET
     listed = listed and whole(query.get("takes"), listed, 1, MOST_LISTED)
     span = number(query.get("span"), DEFAULT_SPAN)
@@ -539,6 +560,7 @@ def _picture(request, here: InUse, listed: int = 0) -> Picture:
         span_ms=span if span in SPANS_MS else DEFAULT_SPAN,
         offset_ms=max(-2000.0, min(2000.0, number(query.get("offset"), 0.0))),
         listed=listed,
+        more=more,
     )
     if "at" in query:
         return Picture(

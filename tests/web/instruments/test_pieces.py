@@ -10,7 +10,7 @@ from hypotaxis.core.plan import Voice
 from hypotaxis.records import journal
 from hypotaxis.records.models import Job, Patch
 from hypotaxis.records.plan import notes_of
-from hypotaxis.steps.handover.sounds import line_of, made_file, of_take
+from hypotaxis.steps.handover.sounds import made_file, of_take, time_line
 from hypotaxis.steps.instruments.services.defining import another
 from tests.web.base import DemoTest
 
@@ -103,7 +103,7 @@ class WaysHomeTest(DemoTest):
         self.assertEqual((found.matched, found.missed, found.extra), (played, 0, 0))
         self.assertEqual(self.known("Alder kit").lateness_ms, takes[""].measured.lateness_ms)
         self.assertEqual((takes["kick"].inverted, takes[""].inverted), (True, False))
-        line = line_of(self.session, self.plan, list(takes.values()))
+        line = time_line(self.session, self.plan)
         self.assertIn(b"polarity inverted", made_file(of_take(takes["kick"]), line, filled=False).read_bytes()[:700])
 
     def test_the_table_begins_with_another_map_and_faults_are_said_at_their_row(self):

@@ -1,6 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from types import MappingProxyType
@@ -30,14 +30,14 @@ from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
-from hypotaxis.records.plan import last_bar_of, notes_of
-from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
+from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
+from hypotaxis.records.standing import every_take, known_takes, stretches_of, whole_takes
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.placing import lender_of
-from hypotaxis.steps.session.services.recording import bare_track, latest_measured
+from hypotaxis.steps.session.services.recording import bare_track, newest_pass, waits_for_answer
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
@@ -147,25 +147,22 @@ class Picture:
         self.session, self.plan, self.listed = session, plan, listed
         # What runs is asked first and the takes last: what ends in between is then shown as it ended, or asked again.
         self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
-        self.measured = latest_measured(session) if self.run is None else None
+        self.latest = newest_pass(session)
+        self.measured = waits_for_answer(self.latest) if self.run is None else None
         self.tempo: TempoMap = session.tempo_map
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
-        self.rows = list(session.tracks.shown())
-        known = {row.uid: row for row in self.rows}
-        for row in self.rows:
-            if row.voice_of_id in known:
-                row.voice_of = known[row.voice_of_id]
+        self.rows = tracks_of(session)
         wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
         self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
         self._known = known_takes(session)
         self._stretches = {row.uid: stretches_of(row, self._known.get(row.uid, ())) for row in self.rows}
         newest = [self._known[row.uid][0].uid for row in self.rows if row.uid in self._known]
-        listed = session.takes.filter(track__away=False)
-        shown = [str(uid) for uid in listed.kept().values_list("uid", flat=True)[: self.listed]]
-        self.away = list(listed.filter(kept=False).figures().select_related("track")[: self.listed])
+        shown = [take.uid for take in every_take(session)[: self.listed]]
+        away = session.takes.filter(track__away=False, kept=False)
+        self.away = list(away.figures().select_related("track")[: self.listed]) if self.listed else []
         stands = [one.uid for stretches in self._stretches.values() for one in stretches]
-        self._whole = whole_takes(session, {*newest, *shown, *stands, *more})
+        self._whole = whole_takes(session, {*newest, *shown, *stands, *more}, self.rows)
         self.takes = [self._whole[uid] for uid in shown if uid in self._whole]
         self.last_bar = last_bar_of(session)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
@@ -215,9 +212,9 @@ class Picture:
     # --- tracks
 
     def tracks(
-        self, forms: Mapping[str, TrackForm] = MappingProxyType({}), only: UUID | None = None
+        self, forms: Mapping[str, TrackForm] = MappingProxyType({}), only: Container[UUID] | None = None
     ) -> list[TrackView]:
-        """All tracks in order, or one only. forms: of tracks (uid) that are shown as they were sent."""
+        """All tracks in order, or only some (uids). forms: of tracks (uid) that are shown as they were sent."""
         armed: dict[str, Track] = {}
         views = []
         for row in self.rows:
@@ -227,7 +224,7 @@ class Picture:
                 other = armed.setdefault(uid, row)
                 if other is not row:
                     clash = f"Same return as {other.name}: record them in a pass each."
-            if only not in (None, row.uid):
+            if only is not None and row.uid not in only:
                 continue
             form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan, others=self.rows)
             views.append(self._track(row, instrument, clash, form))
@@ -286,7 +283,7 @@ class Picture:
     @cached_property
     def not_listed(self) -> int:
         """How many takes there are besides."""
-        return self.session.takes.kept().filter(track__away=False).count() - len(self.takes)
+        return len(every_take(self.session)) - len(self.takes)
 
     @cached_property
     def away_not_listed(self) -> int:

@@ -10,12 +10,13 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from urllib.parse import parse_qsl, urlencode
 
 import numpy as np
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Count, Max, Q
 from django.utils import timezone
 
 from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, StudioTrouble
@@ -46,6 +47,7 @@ from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, run
 from hypotaxis.records.kept_rigs import keep_rig
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
+from hypotaxis.records.models.session import WAITING
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
@@ -510,13 +512,15 @@ def ask_to_measure(run: Pass) -> None:
 @dataclass(frozen=True)
 class Measured:
     """How far the takes of a pass are measured. now: number in the row of the one that is looked at, of all; placed:
-    how many of them stand where their notes are; doubtful: how many hold what they should not."""
+    how many of them stand where their notes are; waiting: how many nobody has measured; doubtful: how many hold what
+    they should not."""
 
     run: Pass
     job: Job | None
     now: int
     all: int
     placed: int
+    waiting: int
     doubtful: int = 0
 
     @property
@@ -526,12 +530,24 @@ class Measured:
     @property
     def left_over(self) -> int:
         """Takes that nobody measured and nobody is measuring."""
-        return 0 if self.running else self.all - self.now + 1
+        return 0 if self.running else self.waiting
 
     @property
     def done(self) -> float:
         """Per cent."""
         return round(self.job.progress * 100, 1) if self.job else 0.0
+
+    @cached_property
+    def ready(self) -> Mapping[str, str]:
+        """The uids of those that are measured, by what the page calls them: their number, and that they are
+        placed, which follows a moment later."""
+        known = self.run.takes.kept().exclude(WAITING).values_list("number", "placement", "uid")
+        return {f"{number}{'' if placement is None else ' placed'}": str(uid) for number, placement, uid in known}
+
+    @property
+    def state(self) -> str:
+        """Which are measured, as the page holds it."""
+        return ",".join(self.ready)
 
     @property
     def told(self) -> str:
@@ -560,11 +576,16 @@ class Measured:
         return clock_text(self.job.remaining_s) if self.job and self.job.remaining_s is not None else ""
 
 
-def latest_measured(session: Session) -> Measured | None:
-    """How far the takes of a session's newest pass are measured; None where it has none, or they wait for nothing."""
-    run = session.passes.select_related("measuring").last()
+def newest_pass(session: Session) -> Pass | None:
+    """The last one, with its work."""
+    return session.passes.select_related("job", "measuring").last()
+
+
+def waits_for_answer(run: Pass | None) -> Measured | None:
+    """How far the takes of a pass are measured; None where it has none, or they wait for nothing."""
     told = run is not None and run.measuring is not None and not run.accepted
-    return measured_state(run) if told and run.takes.kept().exists() else None
+    state = measured_state(run) if told else None
+    return state if state and state.all else None
 
 
 def reached_bar(run: Pass) -> int | None:
@@ -580,11 +601,22 @@ def reached_bar(run: Pass) -> int | None:
 def measured_state(run: Pass) -> Measured:
     """How far the takes of a pass are measured."""
     takes = run.takes.kept()
-    open_ones = takes.waiting().count()
-    placements = takes.values_list("placement", flat=True)
-    placed = sum(placement is not None for placement in placements)
-    doubtful = takes.exclude(doubts=[]).filter(accepted=False).count()
-    return Measured(run, run.measuring, len(placements) - open_ones + 1, len(placements), placed, doubtful)
+    found = takes.aggregate(
+        every=Count("uid"),
+        waiting=Count("uid", filter=WAITING),
+        placed=Count("placement"),
+        doubtful=Count("uid", filter=~Q(doubts=[]) & Q(accepted=False)),
+    )
+    now = min(found["every"], found["every"] - found["waiting"] + 1)
+    return Measured(
+        run=run,
+        job=run.measuring,
+        now=now,
+        all=found["every"],
+        placed=found["placed"],
+        waiting=found["waiting"],
+        doubtful=found["doubtful"],
+    )
 
 
 @work("measuring", resumed=True)

@@ -100,7 +100,7 @@ class TakesPage:
         self.picture = Picture(track.session, plan, tick=0, span_ms=45.0, offset_ms=-5.0, listed=0, more=mine)
         self.takes = sorted(self.picture.these(mine), key=lambda take: take.number)
         self.sound = TrackSound(track, self.takes)
-        (self.shown,) = self.picture.tracks(only=track.uid)
+        (self.shown,) = self.picture.tracks(only=(track.uid,))
         self.may_go = [one.uid for one in known if one.uid not in {one.uid for one in self.sound.stretches}]
         """Uids of its takes that do not stand anywhere."""
 
