@@ -43,6 +43,8 @@ $(STAMPS)/venv:
 
 $(STAMPS)/runtime: requirements/runtime.txt $(STAMPS)/venv
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/runtime.txt
+	@# Readers of unknown files may write none, so they could not keep what they compile.
+	$(BIN)/python -m compileall -q hypotaxis
 	@touch $@
 
 $(STAMPS)/devices: requirements/devices.txt $(STAMPS)/runtime
@@ -53,9 +55,13 @@ $(STAMPS)/devices: requirements/devices.txt $(STAMPS)/runtime
 
 # The tests play on a JACK server of their own, with a driver that needs no sound card, and a synthesizer in software.
 $(STAMPS)/test: requirements/test.txt $(STAMPS)/runtime
-	@if ! command -v chromium >/dev/null || ! command -v jackd >/dev/null || ! command -v fluidsynth >/dev/null \
+	@# The shell is the same browser without its windows: it takes half the computing.
+	@command -v chromium-headless-shell >/dev/null \
+	  || { $(APT) update && $(APT) install -y --no-install-recommends chromium-headless-shell; } \
+	  || command -v chromium >/dev/null || $(APT) install -y --no-install-recommends chromium
+	@if ! command -v jackd >/dev/null || ! command -v fluidsynth >/dev/null \
 	  || ! ldconfig -p | grep -q libportaudio.so.2 || ! test -e $(SOUND_FONT); then \
-	  $(APT) update && $(APT) install -y --no-install-recommends chromium jackd2 libjack-jackd2-0 libportaudio2 \
+	  $(APT) update && $(APT) install -y --no-install-recommends jackd2 libjack-jackd2-0 libportaudio2 \
 	    libasound2 fluidsynth timgm6mb-soundfont; fi
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements/test.txt
 	@touch $@

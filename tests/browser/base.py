@@ -171,7 +171,7 @@ class BrowserTest(StaticLiveServerTestCase):
         expect(self.page.locator("main")).to_be_visible()
         self.page.evaluate(AXE.read_text())
         found = self.page.evaluate(
-            "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa']})).violations"
+            "async () => (await axe.run({runOnly: ['wcag2a', 'wcag2aa'], resultTypes: ['violations']})).violations"
             ".map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).join(' | '))"
         )
         self.assertEqual(found, [])

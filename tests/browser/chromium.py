@@ -2,5 +2,5 @@
 
 import shutil
 
-CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+CHROMIUM = shutil.which("chromium-headless-shell") or shutil.which("chromium") or "/usr/bin/chromium"
 DESK = {"width": 1280, "height": 800}

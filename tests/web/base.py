@@ -37,21 +37,29 @@ class DemoTest(TestCase):
     """The Saltmarsh Room and Tide Tables; Sluice's way home is still unplugged."""
 
     client_class = Reader
+    runs_before = 0
 
     @classmethod
     def setUpClass(cls):
-        super().setUpClass()
         # Real time and fast mode give the same samples (core.standin tells so); only the waiting is left out.
         cls.enterClassContext(mock.patch("hypotaxis.standin.run.wait_until"))
+        super().setUpClass()
 
     @classmethod
     def setUpTestData(cls):
         call_command("loaddemo", stdout=io.StringIO())
+        with mock.patch.object(studio_startup, "_runs", 0):
+            cls().before_all()
+            cls.runs_before = studio_startup._runs
+
+    def before_all(self) -> None:
+        """What stands before all tests of a class: made once, its rows are as they were for each test. What is changed
+        outside the database, a test puts back."""
 
     def setUp(self):
         super().setUp()
         # The stand-in's jitter is drawn by the runs before: each test has the same draws, in any order.
-        self.enterContext(mock.patch.object(studio_startup, "_runs", 0))
+        self.enterContext(mock.patch.object(studio_startup, "_runs", self.runs_before))
 
     @property
     def rig(self) -> Rig:

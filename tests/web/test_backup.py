@@ -12,7 +12,6 @@ from datetime import date
 from pathlib import Path
 from unittest import mock
 
-from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import transaction
@@ -78,8 +77,9 @@ class SpaceTest(DemoTest):
 class BackupTest(DemoTest):
     def setUp(self):
         super().setUp()
+        folder, sounds = (Path(self.enterContext(tempfile.TemporaryDirectory())) for _ in range(2))
+        self.enterContext(self.settings(AUDIO=sounds))
         self.take = self.record("Bittern").takes.get()
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.file, self.data = folder / "backup.zip", folder / "data"
 
     def backup(self, **changed: bytes | None) -> Path:
@@ -213,7 +213,8 @@ class BackupTest(DemoTest):
 class CopiesTest(DemoTest):
     def setUp(self):
         super().setUp()
-        self.enterContext(mock.patch.object(settings, "DATA", Path(self.enterContext(tempfile.TemporaryDirectory()))))
+        data = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(self.settings(DATA=data, AUDIO=data / "audio"))
 
     def test_a_copy_a_day_shares_its_sounds_and_the_newest_stay(self):
         take = self.record("Bittern").takes.get()

@@ -25,10 +25,12 @@ from tests.web.base import DemoTest
 
 
 class OpeningTest(DemoTest):
-    def setUp(self):
-        super().setUp()
+    def before_all(self):
         self.record("Alder kit", "Bittern", bars=(1, 4))
         self.record("Bittern", bars=(2, 3))
+
+    def setUp(self):
+        super().setUp()
         self.old = self.session
 
     @property

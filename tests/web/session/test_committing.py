@@ -17,9 +17,11 @@ from tests.web.base import DemoTest
 
 
 class CommittedTest(DemoTest):
+    def before_all(self):
+        self.record("Bittern", bars=(1, 4))
+
     def setUp(self):
         super().setUp()
-        self.record("Bittern", bars=(1, 4))
         self.bittern = self.track("Bittern")
 
     def send(self, to: str):

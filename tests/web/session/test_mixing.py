@@ -23,8 +23,7 @@ from tests.web.base import DemoTest
 
 
 class HeardTest(DemoTest):
-    def setUp(self):
-        super().setUp()
+    def before_all(self):
         self.record("Bittern", "Sedge upper", bars=(1, 4))
 
     def pair(self) -> tuple[str, str]:
@@ -88,8 +87,7 @@ class HeardTest(DemoTest):
 
 
 class MixTest(DemoTest):
-    def setUp(self):
-        super().setUp()
+    def before_all(self):
         self.record("Bittern", "Sedge upper", bars=(1, 4))
 
     def mix(self, **chosen) -> SessionMix:
@@ -149,8 +147,7 @@ class MixTest(DemoTest):
 
 
 class BounceTest(DemoTest):
-    def setUp(self):
-        super().setUp()
+    def before_all(self):
         self.record("Bittern", bars=(1, 4))
 
     def bounce(self, **fields):
