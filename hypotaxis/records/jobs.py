@@ -136,8 +136,9 @@ class Reporter:
         remaining = passed * (1 - progress) / progress if progress > 0.01 else None
         if remaining is not None and self.whole_s is not None:
             remaining = min(remaining, self.whole_s * (1 - progress))
-        Job.objects.filter(uid=self.job.uid).update(progress=progress, remaining_s=remaining, reported=timezone.now())
-        if Job.objects.filter(uid=self.job.uid, cancel=True).exists():
+        told = {"progress": progress, "remaining_s": remaining, "reported": timezone.now()}
+        row = Job.objects.filter(uid=self.job.uid)
+        if not row.filter(cancel=False).update(**told) and row.filter(cancel=True).exists():
             raise Cancelled
 
 

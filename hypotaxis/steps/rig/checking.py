@@ -208,7 +208,7 @@ class _Run:
         for slot, heard in self._played(probes):
             if heard and set(heard.moved) & set(slot.line.inputs) and not self.rows[slot.line.key].answers_on:
                 self.rows[slot.line.key] = replace(self.rows[slot.line.key], answers_on=slot.channel)
-            self.reporter.report(0.8 + 0.1 * slot.begins_s / probes[-1].ends_s)
+            self.reporter.tell(0.8 + 0.1 * slot.begins_s / probes[-1].ends_s)
         self._ask_who(silent)
         self._ask_omni(lines)
         self._judge()
@@ -229,7 +229,7 @@ class _Run:
         for slot, heard in self._played(slots_on(asked)):
             answered = omni_found(self.check.plan, lines, slot.line, slot.channel, heard.moved) if heard else {}
             self.omni |= {box: OmniHeard(box, on, slot.channel, day) for box, on in answered.items()}
-            self.reporter.report(0.9 + 0.1 * slot.begins_s / max(1.0, SLOT_S * len(asked)))
+            self.reporter.tell(0.9 + 0.1 * slot.begins_s / max(1.0, SLOT_S * len(asked)))
 
     def _hear(self, lines: Sequence[Line], begins: float, ends: float) -> None:
         """Play lines one after the other; begins, ends: shares of the whole work."""
@@ -240,7 +240,7 @@ class _Run:
             if heard or slot.line.key != now:
                 now = slot.line.key
                 self._keep(now)
-            self.reporter.report(begins + (ends - begins) * slot.begins_s / slots[-1].ends_s)
+            self.reporter.tell(begins + (ends - begins) * slot.begins_s / slots[-1].ends_s)
 
     def _there(self, lines: Sequence[Line]) -> list[Line]:
         """Those that can be played; of the others is kept what is not there."""

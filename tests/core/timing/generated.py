@@ -9,6 +9,7 @@ from functools import cache
 import numpy as np
 
 OVER = 16
+SILENT_DB = -200.0
 LASTS = {"sharp": 0.4, "drum": 1.2, "impulse": 0.003, "hat": 0.3}
 """Seconds after which a hit that does not ring is over (more than 90 dB down)."""
 
@@ -30,7 +31,7 @@ class Case:
     two_ms: float = 0.0
     drift_ppm: float = 0.0
     noise_db: float = -90.0
-    hum_db: float = -200.0
+    hum_db: float = SILENT_DB
     dc: float = 0.0
     level: float = 0.5
     invert: bool = False
@@ -140,6 +141,7 @@ def lay_down(case: Case, seed: int = 1):
     left_out = rng.random(len(notes)) < case.missing
     truth = np.full(len(notes), np.nan)
     gaps = np.append(np.diff(begins), 1.0)
+    lasts = LASTS.get(case.kind, 5 * case.ring_s + 0.3)
     for index, begin in enumerate(begins):
         base = case.pitches[index % len(case.pitches)]
         hz = (base, base * 1.26, base * 1.5) if case.chord_ms else (base,)
@@ -151,13 +153,15 @@ def lay_down(case: Case, seed: int = 1):
         for again in (0.0, case.doubled_ms / 1000) if case.doubled_ms else (0.0,):
             at = begin + again
             low = max(0, int(at * case.rate) - 2)
-            high = int((at + LASTS.get(case.kind, 5 * case.ring_s + 0.3)) * case.rate)
+            high = int((at + lasts) * case.rate)
             part = time[low:high]
             signal[low:high] += gain * sum(
                 sound(case.kind, part - at - start, f, case) for f, start in zip(hz, starts, strict=True)
             )
     for _ in range(case.extra):
-        signal += sound(case.kind, time - rng.uniform(notes[0], notes[-1]), 220.0, case)
+        at = rng.uniform(notes[0], notes[-1])
+        low, high = (int((at + after) * case.rate) for after in (0.0, lasts))
+        signal[low:high] += sound(case.kind, time[low:high] - at, 220.0, case)
     dry = signal.copy()
     for late, gain_db in case.echoes:
         samples = round(late * case.rate / 1000)
@@ -173,7 +177,9 @@ def lay_down(case: Case, seed: int = 1):
     signal *= case.level / np.abs(signal).max() * (-1 if case.invert else 1)
     if case.pop:
         signal[int(0.2 * case.rate) :][:20] += case.pop * (-1.0) ** np.arange(20)
-    signal += case.dc + 10 ** (case.hum_db / 20) * np.sin(2 * np.pi * 50 * time)
+    signal += case.dc
+    if case.hum_db > SILENT_DB:
+        signal += 10 ** (case.hum_db / 20) * np.sin(2 * np.pi * 50 * time)
     signal += 10 ** (case.noise_db / 20) * rng.standard_normal(length)
     signal = np.clip(signal, -1, 1 - 2**-15)
     if case.side:

@@ -2,12 +2,14 @@
 
 from unittest import mock
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, AWAY, CHANNEL, ELSEWHERE, SILENT
 from hypotaxis.core.rig.change import set_box
-from hypotaxis.records.jobs import newest
+from hypotaxis.records.jobs import Reporter, newest
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import FrontPanel, Job
 from hypotaxis.steps.rig import checking
@@ -40,6 +42,13 @@ class LineCheckTest(DemoTest):
         self.assertIn("On the sheet nothing brings Withy home to line in 4", page)
         self.assertIn("not as planned", page)
         self.assertEqual(self.client.get(reverse("rig:check-rows"))["X-Finished"], "1")
+
+    def test_it_writes_for_a_line_and_not_for_a_block(self):
+        with mock.patch.object(Reporter, "due", return_value=False), CaptureQueriesContext(connection) as asked:
+            self.check()
+        written = [one for one in asked if one["sql"].startswith("UPDATE")]
+        self.assertEqual(len(self.kinds()), 8)
+        self.assertLess(len(written), 8 * 5)
 
     def test_a_box_on_another_channel_is_found_and_the_plan_follows_in_one_move_shown_first(self):
         self.check()

@@ -264,7 +264,7 @@ def _listened(at: _At, *, expected: int) -> tuple[bytes, ...]:
             raise BadDump(f"More than {MOST_BYTES:,} bytes came; that is no dump that can be kept. Nothing was kept.")
         waits = IDLE_S if came else (ANSWER_S if request else PANEL_S)
         source.over = now_s - last_s > waits
-        at.reporter.report(min(0.99, len(came) / expected) if expected else 0.0)
+        at.reporter.tell(min(0.99, len(came) / expected) if expected else 0.0)
         if time.monotonic() - told > TOLD_S:
             told = time.monotonic()
             Job.objects.filter(uid=at.reporter.job.uid).update(result=to_json(Done(len(came))))
