@@ -13,6 +13,8 @@ KINDS = (
     (forms.Widget, "form-control"),
 )
 """The first that a widget is, and its class."""
+INPUTS = {one.template_name for one in (forms.TextInput, forms.NumberInput, forms.HiddenInput, forms.CheckboxInput)}
+"""Templates that are all Django's one of an input."""
 
 
 class Field(BoundField):
@@ -28,14 +30,24 @@ class Field(BoundField):
 
 
 class Renderer(DjangoTemplates):
-    """Django's, with those fields; a choice is written here, since some have thousands of options."""
+    """Django's, with those fields; choices and inputs are written here, since some pages have hundreds of inputs, and
+    choices with thousands of options."""
 
     bound_field_class = Field
 
     def render(self, template_name, context, request=None):
         if template_name == forms.Select.template_name:
             return _select(context["widget"])
+        if template_name in INPUTS:
+            return _input(context["widget"])
         return super().render(template_name, context, request)
+
+
+def _input(widget: dict) -> SafeString:
+    """As Django's own template writes it."""
+    value = "" if widget["value"] is None else f' value="{escape(widget["value"])}"'
+    kind, name = escape(widget["type"]), escape(widget["name"])
+    return mark_safe(f'<input type="{kind}" name="{name}"{value}{_attributes(widget["attrs"])}>')
 
 
 def _select(widget: dict) -> SafeString:
