@@ -86,7 +86,8 @@ devices: $(STAMPS)/devices
 
 # --- checks -------------------------------------------------------------------------------------
 test: setup-test
-	$(BIN)/python -W error::RuntimeWarning manage.py test --parallel auto $(TESTS)
+	@# One process more than cores: tests in a browser wait as much as they compute.
+	$(BIN)/python -W error::RuntimeWarning manage.py test --parallel $$(($$(nproc) + 1)) $(TESTS)
 
 # Node.js is for the lint of styles and scripts alone; nothing that runs needs it.
 $(STAMPS)/lint: frontend/package-lock.json $(STAMPS)/test

@@ -188,7 +188,7 @@ def correlating() -> None:
 
 def pages() -> None:
     """What every page and poll costs at several sizes, and how it grows."""
-    sizes = ("demo", "many", "50", "200", "400")
+    sizes = ("demo", "100 takes", "500 takes", "50", "200", "400")
     found = {size: json.loads(_with_a_database("benchmarks.pages", size)) for size in sizes}
     told = "pages, ms of computing right after a change / when nothing has changed (queries)"
     print(f"{told}: {', '.join(f'{size} boxes' if size.isdigit() else size for size in sizes)}")

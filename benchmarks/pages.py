@@ -1,6 +1,6 @@
 """`python -m benchmarks.pages SIZE`: what each page and poll costs the server, as JSON: name → [ms of computing right
-after a change of the rig, ms when nothing has changed, queries, kB]. SIZE: "demo", "many" (500 takes, 500 soundings),
-or a number of boxes."""
+after a change of the rig, ms when nothing has changed, queries, kB]. SIZE: "demo", "100 takes" or "500 takes" (and as
+many soundings), or a number of boxes."""
 
 import json
 import os
@@ -24,7 +24,6 @@ from tests.many import as_many, pages_of, recorded_demo  # noqa: E402
 from tests.rooms import LARGE, large_room  # noqa: E402
 
 RUNS = 5
-MANY = 500
 
 
 def made(size: str) -> Rig:
@@ -34,8 +33,9 @@ def made(size: str) -> Rig:
     if size.isdigit():
         return import_rig(large_room(int(size) / sum(many for _, many in LARGE)))
     session = recorded_demo()
-    if size == "many":
-        as_many(session, MANY, MANY)
+    if size.endswith("takes"):
+        many = int(size.split()[0])
+        as_many(session, many, many)
     return session.rig
 
 
