@@ -25,17 +25,25 @@ class KnownTake:
     """A kept take, as far as the rule asks, and where its sound is."""
 
     track: UUID
+    """Of its track."""
     run: UUID
+    """Of its pass."""
     offered: Offered
+    """As the rule of what stands sees it."""
     placement: int | None
+    """Shift in samples; None while it stands where it arrived."""
     beside: bool
     """It came by another return than its track's own, so it never stands."""
     return_name: str
+    """Of the further return it came by, "" of the main one."""
     file: str
-    """Of the sound that stands, as are its frames."""
+    """Of the sound that stands, as are the frames."""
     frames: int
+    """How long that is."""
     channels: int
+    """1 or 2."""
     rate: int
+    """Frames a second."""
     start: int
     """Session position of its first frame as it stands, in samples of its rate."""
 

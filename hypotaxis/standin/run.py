@@ -9,6 +9,7 @@ import time
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import cache
 from heapq import heappop, heappush
 from itertools import pairwise
 from typing import TYPE_CHECKING
@@ -54,11 +55,14 @@ WAITING_S = 0.05
 HALF = 48
 """Half of the filter that delays by parts of a sample, shorter than any way out and home."""
 
-_NOISE = np.random.default_rng(0).standard_normal(2**20)
-"""What converters hiss, drawn once: each block of each input is another stretch of it."""
-
 Taps = tuple[tuple[float, float], ...]
 """(seconds, gain) of what stands on a way."""
+
+
+@cache
+def _noise() -> np.ndarray:
+    """What converters hiss, drawn once: each block of each input is another stretch of it."""
+    return np.random.default_rng(0).standard_normal(2**20)
 
 
 class Run:
@@ -99,7 +103,7 @@ class Run:
         self._asked_ns = 0
         self._sources = [self._heard_at(name) for name in setup.inputs]
         self._loops = _Loops(desk, source, setup)
-        self._hiss = _NOISE * 10 ** (desk.nature.noise_db / 20) if desk.nature else None
+        self._hiss = _noise() * 10 ** (desk.nature.noise_db / 20) if desk.nature else None
         self._places = np.random.default_rng([desk.seed, desk.runs])
         for uid, unit in desk.units.items():
             unit.begin(seed=desk.seed * 1000 + desk.runs, cabled=desk.cabled(desk.rig.box(uid)))

@@ -108,8 +108,7 @@ class Contents:
     def lost(self) -> list[Take]:
         """Those of them that are lost."""
         lost = [take.uid for take in self.placed if take.lost]
-        whole = whole_takes(self.session, lost, self.tracks)
-        return [whole[uid] for uid in lost]
+        return list(whole_takes(self.session, lost, self.tracks).values())
 
     @cached_property
     def sizes(self) -> dict[str, int]:

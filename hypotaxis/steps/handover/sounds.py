@@ -112,7 +112,7 @@ def sources(
     wanted = [take for take in takes if not wish.tracks or str(take.track) in wish.tracks]
     if wish.sounds == TAKES:
         whole = whole_takes(session, [take.uid for take in wanted], tracks)
-        return [_of_take(whole[take.uid], wish) for take in wanted]
+        return [_of_take(whole[take.uid], wish) for take in wanted if take.uid in whole]
     if wish.sounds == GROUPS:
         return _of_groups(session, wanted)
     return list(_of_tracks(session, wanted, stands, wish))
@@ -157,7 +157,7 @@ def _of_tracks(
         else:
             yield _of_take(sound.takes[sound.stretches[0].uid], wish)
         for take in beside:
-            if take.track == track:
+            if take.track == track and take.uid in whole:
                 yield _of_take(whole[take.uid], wish)
 
 
