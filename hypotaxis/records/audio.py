@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import datetime
+from io import RawIOBase
 from pathlib import Path
 from typing import BinaryIO
 
@@ -64,6 +65,14 @@ def told_when_full() -> Iterator[None]:
         if error.errno not in FULL:
             raise
         raise DiskFull(full()) from error
+
+
+def write_all(stream: RawIOBase, data: bytes) -> None:
+    """Write to an unbuffered file all there is: the system may take a part of it, where room runs out, and say so by a
+    number only. What is missing in the middle would shift all that follows."""
+    left = memoryview(data)
+    while left:
+        left = left[stream.write(left) :]
 
 
 def free_bytes() -> int:

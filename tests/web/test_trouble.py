@@ -13,15 +13,17 @@ from contextlib import closing
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
 from django.conf import settings
 from django.core.management.base import CommandError
 from django.db import OperationalError
 from django.test import Client, SimpleTestCase, override_settings
 from django.urls import reverse
 
+from hypotaxis.records import audio
 from hypotaxis.records.models import Job
 from hypotaxis.records.trouble import told_of
-from hypotaxis.web import folder, readiness
+from hypotaxis.web import folder, readiness, studio_startup
 from tests.hammer.studio import own_environment
 from tests.web.base import DemoTest
 
@@ -236,3 +238,51 @@ class PageTest(DemoTest):
         ):
             self.record("Bittern")
         self.assertIn("The disk is full", Job.objects.get(kind="pass").message)
+
+    def broken_disk(self, most: int = 2**30, piece: int = 2**20):
+        """Passes write to a disk that breaks behind so many bytes, and takes at most a piece at a time."""
+        real = audio.partial_path
+
+        class Broken(type(Path())):
+            def open(self, mode="r", **how):
+                stream = super().open(mode, **how)
+                return Breaking(stream, most, piece) if "w" in mode else stream
+
+        return mock.patch.object(audio, "partial_path", lambda uid: Broken(real(uid)))
+
+    def test_a_disk_that_takes_a_block_in_pieces_shifts_nothing(self):
+        with mock.patch.object(studio_startup, "_runs", 0):
+            whole = self.record("Bittern").takes.get()
+        with mock.patch.object(studio_startup, "_runs", 0), self.broken_disk(piece=1001):
+            pieces = self.record("Bittern").takes.get()
+        one, other = (audio.read_frames(take.file, 0, take.frames) for take in (whole, pieces))
+        np.testing.assert_array_equal(other, one)
+
+    def test_of_a_pass_on_a_disk_that_breaks_stays_what_was_written(self):
+        a_second = 48_000 * 4
+        with self.broken_disk(most=3 * a_second), self.assertLogs("hypotaxis.records.jobs", "ERROR"):
+            run = self.record("Bittern", bars=(1, 4))
+        self.assertIn("the disk or the database is damaged", run.job.message)
+        take = run.takes.get()
+        self.assertEqual((take.frames, take.complete), (3 * 48_000, False))
+        self.assertEqual(self.record("Bittern").job.state, Job.DONE)
+
+
+class Breaking:
+    """A file on a disk that breaks."""
+
+    def __init__(self, stream, most: int, piece: int) -> None:
+        self._stream, self._left, self._piece = stream, most, piece
+
+    def __enter__(self):
+        return self
+
+    def __exit__(self, *_) -> None:
+        self._stream.close()
+
+    def write(self, data) -> int:
+        if not self._left:
+            raise OSError(errno.EIO, "Input/output error")
+        taken = self._stream.write(data[: min(self._left, self._piece)])
+        self._left -= taken
+        return taken

@@ -43,7 +43,7 @@ class Coming:
             self.run.save(update_fields=["lost"])
         recorded = len(self.setup.inputs)
         with audio.told_when_full():
-            self._stream.write(np.ascontiguousarray(block.samples[:, :recorded], dtype="<f4").tobytes())
+            audio.write_all(self._stream, np.ascontiguousarray(block.samples[:, :recorded], dtype="<f4").tobytes())
         self.listen(block)
         for column, watcher in enumerate(self._watchers, start=recorded):
             watcher.feed(block.samples[:, column])
