@@ -22,6 +22,8 @@ class LineCheckTest(BrowserTest):
         self.nothing_is_found()
         self.check()
         self.see("Silent on channel 3; it answers on channel 9.")
+        # The page comes anew when the check has ended.
+        expect(self.page.get_by_role("button", name="Check 8 lines")).to_be_visible()
         self.see("8 of 8 lines checked")
         self.nothing_is_found()
         self.page.get_by_role("link", name="Let Bittern be sent on channel 9").click()
