@@ -1,6 +1,10 @@
-"""Numbers and uids out of an address: anything that is none, or absurd, is the default."""
+"""Numbers and uids out of an address: anything that is none, or absurd, is the default; and how much a page tells
+before it is asked for all."""
 
 import uuid
+
+LISTED = 24
+"""Of how many things that grow in number (takes, soundings, files), the newest, a page tells one by one."""
 
 
 def number(text: str | None, default: float) -> float:

@@ -10,12 +10,13 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.session.standing import standing
+from hypotaxis.records.asked import LISTED
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Box, Loop, PatchList, Rig, Session, Take, Track
+from hypotaxis.records.models import Box, Loop, PatchList, Rig, Session, Sounding, Take, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
-from hypotaxis.steps.session.services.picture import LISTED
+from hypotaxis.steps.timing.services.sounding import others_to_compare
 from tests.many import as_many, pages_of, recorded_demo
 from tests.rooms import large_room
 from tests.web.base import DemoTest
@@ -87,6 +88,30 @@ class ListedTest(DemoTest):
         self.client.post(reverse("session:takes", args=[track.uid]), sent)
         self.assertIn(heard, self.page("session:takes", track.uid))
         self.assertIn(f"Show {many - LISTED} more files", self.page("handover:home"))
+
+    def test_of_many_soundings_the_newest_and_the_opened_one_are_listed(self):
+        as_many(recorded_demo(), 0, 400)
+        trip = self.instrument("Bittern").uid
+        mine = list(Sounding.objects.filter(instrument_uid=trip).order_by("-made"))
+        self.assertGreater(len(mine), 2 * LISTED)
+        oldest = reverse("timing:open", args=[mine[-1].uid])
+        page = self.page("timing:trip", trip)
+        self.assertIn(f"Show {len(mine) - LISTED} older soundings", page)
+        self.assertNotIn(f'{oldest}#opened"', page)
+        self.assertIn(f'{oldest}#opened"', self.page("timing:trip", trip, every=1))
+        self.assertIn(f'{oldest}#opened"', self.page("timing:open", mine[-1].uid))
+
+    def test_those_of_the_same_trip_are_compared_first(self):
+        as_many(recorded_demo(), 0, 60)
+        row = Sounding.objects.filter(instrument_uid=self.instrument("Bittern").uid).first()
+        others = others_to_compare(row)
+        same = [one.instrument_uid == row.instrument_uid for one in others]
+        self.assertNotIn(row, others)
+        self.assertEqual(same, sorted(same, reverse=True))
+        self.assertGreater(same.count(True), 1)
+        for kind in (True, False):
+            made = [one.made for one, alike in zip(others, same, strict=True) if alike == kind]
+            self.assertEqual(made, sorted(made, reverse=True))
 
 
 class StampsTest(DemoTest):

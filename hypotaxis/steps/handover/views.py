@@ -16,7 +16,7 @@ from hypotaxis.core.formats.filenames import safe_name
 from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.formats.sheetpdf import write_sheet_pdf
 from hypotaxis.core.units import clock_text, signed
-from hypotaxis.records.asked import as_uuid
+from hypotaxis.records.asked import LISTED, as_uuid
 from hypotaxis.records.current import InUse, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Session, Take, Track
@@ -28,9 +28,6 @@ from hypotaxis.steps.handover.forms import WishForm, fields_of
 from hypotaxis.steps.handover.notes import score_file, score_of
 from hypotaxis.steps.handover.page import HandoverPage
 from hypotaxis.steps.handover.sheet import settings_sheet
-
-LISTED = 24
-"""Of how many placed takes the page offers a file each before all are asked for."""
 
 
 @dataclass(frozen=True)

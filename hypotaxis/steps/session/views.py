@@ -15,7 +15,7 @@ from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.session.templates import SESSION
 from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping, templates
-from hypotaxis.records.asked import number, one_line, whole
+from hypotaxis.records.asked import LISTED, number, one_line, whole
 from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
@@ -36,7 +36,7 @@ from hypotaxis.steps.session.services.barline import bars_sheet
 from hypotaxis.steps.session.services.before_pass import Ready, ready_for
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
-from hypotaxis.steps.session.services.picture import LISTED, Picture
+from hypotaxis.steps.session.services.picture import Picture
 from hypotaxis.steps.session.services.playing_state import newest, playing_context
 from hypotaxis.steps.session.services.recalling import changed_since
 

@@ -65,7 +65,9 @@ def home(request, row: Sounding | None = None, trip: str = "", **sheet):
         instrument = here.plan.instrument(trip)
         if instrument:
             context["test_note"], context["test_channel"] = usual_note(here.plan, instrument), instrument.channel
-        context["of_trip"] = opened_trip(here.plan, opened, _context_now(here.plan, trip), row)
+        context["of_trip"] = opened_trip(
+            here.plan, opened, _context_now(here.plan, trip), row, every="every" in request.GET
+        )
         context["typed_form"] = TypedForm(
             initial={"lateness_ms": opened.known.lateness_ms if opened.known.source == "typed" else None}
         )

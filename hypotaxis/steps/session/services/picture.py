@@ -41,8 +41,6 @@ from hypotaxis.steps.session.services.recording import bare_track, newest_pass, 
 
 STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
 COLUMNS = 600
-LISTED = 24
-"""Of how many takes, the newest, the page tells one by one."""
 _Read = TypeVar("_Read")
 
 

@@ -12,12 +12,13 @@ from hypotaxis.core.session.standing import Stretch, choose
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.core.units import signed, stored_level_text
 from hypotaxis.records import audio
+from hypotaxis.records.asked import LISTED
 from hypotaxis.records.journal import Edit, change_session
 from hypotaxis.records.models import Take, Track
 from hypotaxis.records.plan import last_bar_of
 from hypotaxis.records.standing import known_takes, stretches_of
 from hypotaxis.records.track_sound import TrackSound
-from hypotaxis.steps.session.services.picture import LISTED, Picture, TakeView
+from hypotaxis.steps.session.services.picture import Picture, TakeView
 
 CLIPS_SHOWN = 8
 

@@ -12,6 +12,7 @@ from hypotaxis.core.timing.repeated import Repeated, compare
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.wish import TESTS, Group, Slope, groups_of, per_note
 from hypotaxis.core.units import signed
+from hypotaxis.records.asked import LISTED
 from hypotaxis.records.lateness import counts, soundings_of
 from hypotaxis.records.models import Patch, Sounding
 from hypotaxis.steps.timing.services.rows import TripRow
@@ -67,11 +68,12 @@ class Predicted:
 
 @dataclass(frozen=True)
 class OpenedTrip:
-    """Everything an opened trip shows besides the sounding itself. host, direct: what a player hears, in a
-    sentence."""
+    """Everything an opened trip shows besides the sounding itself. older: how many soundings are not listed; heard:
+    what a player hears, in a sentence."""
 
     legs: tuple[LegLine, ...]
     soundings: tuple[SoundingLine, ...]
+    older: int
     repeated: Repeated | None
     model_told: str
     predicted: tuple[Predicted, ...]
@@ -82,17 +84,22 @@ class OpenedTrip:
     jitter_told: str
 
 
-def opened_trip(plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Sounding | None) -> OpenedTrip:
-    """now: what the trip's lateness depends on as it is; chosen: the sounding that is looked at."""
+def opened_trip(
+    plan: Plan, row: TripRow, now: Mapping[str, str], chosen: Sounding | None, *, every: bool = False
+) -> OpenedTrip:
+    """now: what the trip's lateness depends on as it is; chosen: the sounding that is looked at; every: all soundings
+    are told one by one, not only the newest and the chosen one."""
     known = row.known
     rate = plan.rig.sample_rate
     late = known.lateness_ms
     main = soundings_of(plan, row.uid)
-    listed = [*main, *_of_parts(row.uid)]
+    all_of_them = [*main, *_of_parts(row.uid)]
+    listed = [one for place, one in enumerate(all_of_them) if every or place < LISTED or one == chosen]
     patches = {str(patch.uid): patch.name for patch in Patch.objects.filter(uid__in=filter(None, map(_patch, listed)))}
     return OpenedTrip(
         legs=tuple(_leg_line(leg) for leg in row.budget.legs),
         soundings=tuple(_sounding_line(one, now, chosen, patches) for one in listed),
+        older=len(all_of_them) - len(listed),
         repeated=_repeated(main, now),
         model_told=in_words(known.model) if known.model else "",
         predicted=_predicted(known.model, plan.rig.buffer, rate),

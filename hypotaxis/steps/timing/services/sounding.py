@@ -11,6 +11,7 @@ import soundfile
 from django.core.files import File
 from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
 from django.db import transaction
+from django.db.models import Case, When
 
 from hypotaxis.core.errors import NoAnswer, UnsupportedScore
 from hypotaxis.core.formats.audio import open_sound
@@ -123,10 +124,9 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
 def others_to_compare(row: Sounding) -> list[Sounding]:
     """Other soundings whose recordings are kept, those of the same trip first, the newest of each."""
     kept = Sounding.objects.figures().exclude(uid=row.uid).exclude(recording="").filter(job__state__in=ENDED)
-    mine = (row.instrument_uid, row.part_uid, row.return_uid, row.loop_uid)
-    newest = sorted(kept, key=lambda one: one.made, reverse=True)
-    same = [one for one in newest if (one.instrument_uid, one.part_uid, one.return_uid, one.loop_uid) == mine]
-    return [*same, *(one for one in newest if one not in same)][:MOST_OTHERS]
+    mine = {name: getattr(row, name) for name in ("instrument_uid", "part_uid", "return_uid", "loop_uid")}
+    another = Case(When(**mine, then=0), default=1)
+    return list(kept.order_by(another, "-made")[:MOST_OTHERS])
 
 
 def compare_with(row: Sounding, other: Sounding) -> None:
