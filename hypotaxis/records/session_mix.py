@@ -17,7 +17,7 @@ from hypotaxis.core.session.listening import InputMeter
 from hypotaxis.core.session.schedule import LEAD_IN_S, TAIL_S
 from hypotaxis.core.units import counted
 from hypotaxis.records.models import Session, Track
-from hypotaxis.records.plan import last_bar_of, notes_of
+from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
 from hypotaxis.records.standing import KnownTake, known_takes
 from hypotaxis.records.track_sound import TrackSound, tracks_sound
 
@@ -71,7 +71,7 @@ class SessionMix:
     @cached_property
     def tracks(self) -> list[MixedTrack]:
         """Every track, in order."""
-        rows = list(self.session.tracks.shown().select_related("session__rig", "voice_of"))
+        rows = tracks_of(self.session)
         sounds = tracks_sound(self.session, rows, only_placed=self.how == PLACED, arrived=self.how == ARRIVED)
         known = known_takes(self.session)
         found = [self._track(row, known.get(row.uid, ()), sounds.get(row.uid)) for row in rows]

@@ -429,8 +429,8 @@ def measuring(request, uid):
 
 def _since(request, here: InUse, measured: recording.Measured) -> dict:
     """The takes that the page does not know as measured, and the strips of their tracks."""
-    known = request.headers.get("X-State", "").split(",")
-    new = [uid for name, uid in measured.ready.items() if name not in known]
+    held = request.headers.get("X-State", "").split(",")
+    new = [uid for name, uid in measured.ready.items() if name not in held]
     if not new:
         return {}
     picture = _picture(request, here, more=new)

@@ -36,7 +36,7 @@ from hypotaxis.records.journal import Edit, change_rig, edits_between
 from hypotaxis.records.kept_rigs import plan_of
 from hypotaxis.records.models import Box, Cable, Job, KeptRig, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
-from hypotaxis.records.plan import load_plan, notes_in_bars
+from hypotaxis.records.plan import load_plan, notes_in_bars, tracks_of
 from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.records.ticks import keep_ticks, ticked_on
@@ -283,7 +283,7 @@ class RecallPage:
 
     @cached_property
     def tracks(self) -> list[Track]:
-        return list(self.session.tracks.shown().select_related("session__rig"))
+        return tracks_of(self.session)
 
     @cached_property
     def todo(self) -> ToDo:
