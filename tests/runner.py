@@ -1,8 +1,12 @@
 """Runs the suite in several processes, each with a data folder and a queue of its own."""
 
+from collections.abc import Callable
+
 from django.conf import settings
 from django.db import connection
+from django.template.backends.jinja2 import Template
 from django.test import runner
+from django.test.signals import template_rendered
 from huey.contrib.djhuey import HUEY
 
 LONGEST = ("tests.core.timing.test_lateness", "tests.web.test_start", "tests.browser", "tests.web.timing")
@@ -50,11 +54,27 @@ def _place(classes) -> int:
     return next((place for place, room in enumerate(LONGEST) if _room(classes).startswith(room)), len(LONGEST))
 
 
+def _telling(render: Callable) -> Callable:
+    """Jinja's templates do not tell the test client what they were rendered with, as Django's do."""
+
+    def rendered(self, context=None, request=None):
+        context = {} if context is None else context
+        page = render(self, context, request)
+        template_rendered.send(sender=self, template=self, context=context)
+        return page
+
+    return rendered
+
+
 class Runner(runner.DiscoverRunner):
     """Django's runner with that suite. A database is copied as a file: what stands in its write-ahead log goes there
     first."""
 
     parallel_test_suite = Suite
+
+    def setup_test_environment(self, **given):
+        super().setup_test_environment(**given)
+        Template.render = _telling(Template.render)
 
     def setup_databases(self, **given):
         processes, self.parallel = self.parallel, 0

@@ -64,9 +64,12 @@ MIDDLEWARE = [
 ]
 TEMPLATES = [
     {
-        "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "APP_DIRS": True,
+        "BACKEND": "django.template.backends.jinja2.Jinja2",
+        "DIRS": [BASE / "hypotaxis/web/templates", *BASE.glob("hypotaxis/steps/*/templates")],
         "OPTIONS": {
+            "environment": "hypotaxis.web.templating.environment",
+            # What is read once is kept; whoever works on templates starts anew.
+            "auto_reload": False,
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.messages.context_processors.messages",

@@ -7,7 +7,7 @@ text goes through `escape`; where things stand is the drawing's affair (core.dra
 from dataclasses import dataclass
 from html import escape
 
-from django.template.loader import render_to_string
+from django.template.loader import get_template
 from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.text import slugify
@@ -43,7 +43,8 @@ class _Page:
 def sheet_parts(drawing: SheetDrawing, *, picked: str = "", fitting: frozenset[str] = frozenset()) -> SafeString:
     """Cables, then cards with their sockets, in the order in which the keyboard walks over them."""
     box, move, cable = (reverse(f"rig:{name}", args=[_NO_UID]) for name in ("box", "move", "cable"))
-    page = _Page(picked, fitting, box, move, cable, render_to_string("web/includes/sign.html", {"number": ""}))
+    sign = get_template("web/pieces.html").template.module.sign()
+    page = _Page(picked, fitting, box, move, cable, sign)
     parts = [_cable(page, one) for one in drawing.cables]
     parts += [_card(page, one) for one in drawing.boxes]
     return mark_safe("".join(parts))
