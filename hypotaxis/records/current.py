@@ -23,6 +23,7 @@ from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session, Studio
 from hypotaxis.records.plan import load_plan, song_of, studio_row
+from hypotaxis.records.stamps import rows_while
 from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
@@ -51,7 +52,8 @@ class InUse:
 
     @cached_property
     def rigs(self) -> list[Rig]:
-        return list(Rig.objects.filter(template=False, away=False)) or [make_empty_rig()]
+        rows = Rig.objects.filter(template=False, away=False)
+        return rows_while(("rig",), "rigs", lambda: list(rows.all())) or [make_empty_rig()]
 
     @cached_property
     def rig(self) -> Rig:
@@ -91,7 +93,11 @@ class InUse:
 
     @cached_property
     def sessions(self) -> list[Session]:
-        return list(self.rig.sessions.filter(away=False))
+        rows = self.rig.sessions.filter(away=False)
+        found = rows_while(("takes",), ("sessions", str(self.rig.uid)), lambda: list(rows.all()))
+        for session in found:
+            session.rig = self.rig
+        return found
 
     @cached_property
     def session(self) -> Session | None:

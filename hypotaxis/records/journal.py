@@ -36,6 +36,7 @@ from hypotaxis.records.models import (
     Track,
 )
 from hypotaxis.records.plan import key_of_end, row_fields, studio_row
+from hypotaxis.records.stamps import kept_while
 
 KINDS = {
     "rig": Rig,
@@ -170,6 +171,25 @@ def last_done(rig: Rig, session: Session | None = None) -> Change | None:
 def first_undone(rig: Rig, session: Session | None = None) -> Change | None:
     """The step redo would repeat, in the same way."""
     return _line(rig, session).filter(undone=True).defer("edits").first()
+
+
+@dataclass(frozen=True)
+class Around:
+    """The steps before and behind where a rig and its session stand, by their titles; "" where there is none."""
+
+    undo: str
+    redo: str
+
+
+def around(rig: Rig, session: Session | None = None) -> Around:
+    """What undo and redo would do, as every page tells it."""
+    key = ("around", str(rig.uid), str(session.uid) if session else "")
+    return kept_while(("steps",), key, lambda: _around(rig, session))
+
+
+def _around(rig: Rig, session: Session | None) -> Around:
+    steps = last_done(rig, session), first_undone(rig, session)
+    return Around(*(step.title if step else "" for step in steps))
 
 
 def _line(rig: Rig, session: Session | None) -> QuerySet[Change]:

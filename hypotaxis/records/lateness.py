@@ -12,7 +12,7 @@ from hypotaxis.core.timing.applied import SOUNDING, TAKE, Found, KnownLateness, 
 from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.timing.together import Heard, together
 from hypotaxis.records.models import Job, Proof, Sounding, Take
-from hypotaxis.records.stamps import kept_while, kept_with
+from hypotaxis.records.stamps import kept_while, kept_with, rows_while
 
 
 class Latenesses:
@@ -24,15 +24,20 @@ class Latenesses:
     @cached_property
     def newest(self) -> dict[str, Sounding]:
         """The newest sounding of the main trip of each instrument and effect loop (uid)."""
-        main = Sounding.objects.filter(rig=self.plan.rig.uid, part_uid="", return_uid="").order_by("made")
-        newest = {one or loop: uid for one, loop, uid in main.values_list("instrument_uid", "loop_uid", "uid")}
-        rows = Sounding.objects.figures().filter(uid__in=newest.values()).select_related("job")
-        return {row.instrument_uid or row.loop_uid: row for row in rows}
+        rig = self.plan.rig.uid
+        return rows_while(("soundings", "work"), ("newest soundings", rig), lambda: _newest(rig))
 
     @cached_property
     def known(self) -> dict[str, KnownLateness]:
         """What stands, by the uid of each instrument (its first part and main return) and effect loop."""
         return kept_with(self.plan, ("soundings", "takes"), _known)
+
+
+def _newest(rig: str) -> dict[str, Sounding]:
+    main = Sounding.objects.filter(rig=rig, part_uid="", return_uid="").order_by("made")
+    newest = {one or loop: uid for one, loop, uid in main.values_list("instrument_uid", "loop_uid", "uid")}
+    rows = Sounding.objects.figures().filter(uid__in=newest.values()).select_related("job")
+    return {row.instrument_uid or row.loop_uid: row for row in rows}
 
 
 def soundings_of(plan: Plan, uid: str) -> list[Sounding]:
@@ -136,5 +141,5 @@ def _found(kind: str, row: Sounding | Take, name: str, context: Mapping[str, str
 
 def unfinished(plan: Plan) -> list[Sounding]:
     """Soundings of a rig that wait or run, in their order."""
-    found = Sounding.objects.filter(rig=plan.rig.uid, job__state__in=Job.UNFINISHED)
-    return list(found.select_related("job").order_by("made"))
+    rows = Sounding.objects.filter(rig=plan.rig.uid, job__state__in=Job.UNFINISHED).select_related("job")
+    return rows_while(("soundings", "work"), ("unfinished", plan.rig.uid), lambda: list(rows.order_by("made")))

@@ -133,9 +133,13 @@ def calls_of(instrument: Instrument) -> list[tuple[str, bytes]]:
 def track_calls(track: Track, instrument: Instrument) -> list[bytes]:
     """The messages that call up a track's sound, in the form its instrument's box wants, with its part's level and
     pan."""
+    return calls_with(sound_of(track), track, instrument)
+
+
+def calls_with(sound: Program | None, track: Track, instrument: Instrument) -> list[bytes]:
+    """The same where the track's sound is known."""
     seat = instrument.seat(track.part_uid)
     part = next((one for one in instrument.parts if one.uid == seat.part), None)
-    sound = sound_of(track)
     calls = change_messages(seat.channel, sound, instrument.bank_form) if sound else []
     return [*calls, *(mix_messages(seat.channel, part.level, part.pan) if part else ())]
 

@@ -25,7 +25,7 @@ from hypotaxis.core.studio import STAND_IN, AudioEnd, Port, Reported, RunTold
 from hypotaxis.core.sync.course import Course, course_of_bars
 from hypotaxis.core.sync.values import Following, LoopSetting, Sending
 from hypotaxis.records import models as rows
-from hypotaxis.records.stamps import kept_while
+from hypotaxis.records.stamps import kept_while, rows_while
 
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
@@ -339,9 +339,10 @@ def part_of(track: rows.Track) -> Part:
 
 def tracks_of(session: rows.Session) -> list[rows.Track]:
     """The tracks of a session that are not put away, in order, each knowing those it belongs to."""
-    found = list(session.tracks.shown())
+    found = rows_while(("takes",), ("tracks", str(session.uid)), lambda: list(session.tracks.shown()))
     known = {track.uid: track for track in found}
     for track in found:
+        track.session = session
         if track.voice_of_id in known:
             track.voice_of = known[track.voice_of_id]
         if track.fed_by_id in known:

@@ -6,12 +6,13 @@ that was taken back, and whichever process wrote. The triggers are made after ea
 migration makes anew has lost its own.
 """
 
+import pickle
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from typing import TypeVar
+from typing import Concatenate, ParamSpec, TypeVar
 
 from django.db import connection
 
@@ -37,16 +38,20 @@ SUBJECTS = {
     "names": (models.PatchList, models.Patch),
     "lists": (models.PatchList,),
     "takes": (models.Session, models.Track, models.Pass, models.Take),
+    "steps": (models.Change,),
+    "work": (models.Job, models.PlayIn),
 }
 """Subject → the tables that it is made of."""
-KEPT = 24
+KEPT = 64
 """Answers kept at most, over all subjects."""
 _TRIES = 3
 _Value = TypeVar("_Value", bound=Keeping)
+_Asked = ParamSpec("_Asked")
 _Answer = TypeVar("_Answer")
 _looked: ContextVar[dict[str, int | None] | None] = ContextVar("looked", default=None)
 _lock = threading.Lock()
-_answers: OrderedDict[Hashable, object] = OrderedDict()
+_answers: OrderedDict[Hashable, tuple[tuple, object]] = OrderedDict()
+"""What is kept under each key: the stamps under which it was read, and the answer."""
 
 
 def set_triggers(**_) -> None:
@@ -91,17 +96,19 @@ def one_look() -> Iterator[None]:
         _looked.reset(token)
 
 
-def kept_with(value: _Value, subjects: tuple[str, ...], work: Callable[[_Value], _Answer]) -> _Answer:
-    """What a function of a frozen value reads besides it, worked out once as long as the value and the subjects' rows
-    stay; only the last answer is kept. It is shared, so nobody may change it."""
+def kept_with(
+    value: _Value, subjects: tuple[str, ...], work: Callable[Concatenate[_Value, _Asked], _Answer], *asked: _Asked.args
+) -> _Answer:
+    """What a function of a frozen value, and of hashable ones, reads besides them, worked out once as long as they and
+    the subjects' rows stay; only the last answer is kept. It is shared, so nobody may change it."""
     stamps, kept = stamps_of(*subjects), value.kept[work]
     if None in stamps:
-        return work(value)
-    if (known := kept.get((stamps,))) is not None:
+        return work(value, *asked)
+    if (known := kept.get((stamps, *asked))) is not None:
         return known
-    answer = work(value)
+    answer = work(value, *asked)
     kept.clear()
-    kept[(stamps,)] = answer
+    kept[stamps, *asked] = answer
     return answer
 
 
@@ -112,11 +119,11 @@ def kept_while(subjects: tuple[str, ...], key: Hashable, work: Callable[[], _Ans
         stamps = stamps_of(*subjects)
         if None in stamps:
             return work()
-        whole = (str(connection.settings_dict["NAME"]), subjects, stamps, key)
+        whole = (str(connection.settings_dict["NAME"]), subjects, key)
         with _lock:
-            if whole in _answers:
+            if whole in _answers and _answers[whole][0] == stamps:
                 _answers.move_to_end(whole)
-                return _answers[whole]
+                return _answers[whole][1]
         answer = work()
         # What was changed while it was read is neither of before nor of after.
         if stamps_of(*subjects) == stamps:
@@ -124,7 +131,19 @@ def kept_while(subjects: tuple[str, ...], key: Hashable, work: Callable[[], _Ans
     else:
         return answer
     with _lock:
+        _answers[whole] = stamps, answer
+        _answers.move_to_end(whole)
+        while len(_answers) > KEPT:
+            _answers.popitem(last=False)
+    return answer
+    with _lock:
         _answers[whole] = answer
         while len(_answers) > KEPT:
             _answers.popitem(last=False)
     return answer
+
+
+def rows_while(subjects: tuple[str, ...], key: Hashable, read: Callable[[], _Answer]) -> _Answer:
+    """The rows that `read` finds, or none, read again only when the subjects' rows have changed. They are copies, each
+    reader's own to change, with what they belonged to when they were read."""
+    return pickle.loads(kept_while(subjects, key, lambda: pickle.dumps(read(), pickle.HIGHEST_PROTOCOL)))

@@ -9,15 +9,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from uuid import UUID
 
-from django.db.models import BooleanField, Case, When
+from django.db.models import Q
 from django.db.models.fields.json import KT
 
 from hypotaxis.core.session.standing import Offered, Stretch, standing
 from hypotaxis.core.session.takes import start_of
 from hypotaxis.records import audio
 from hypotaxis.records.models import Pass, Session, Take, Track
-from hypotaxis.records.models.session import bars_held, good, silent
-from hypotaxis.records.stamps import kept_while
+from hypotaxis.records.models.session import bars_held, good, silent, whether
+from hypotaxis.records.stamps import kept_while, rows_while
 
 
 @dataclass(frozen=True)
@@ -95,8 +95,7 @@ def _read(session: Session) -> _Known:
     plain = ("track_id", "run_id", "uid", "number", "round", "trimmed", "placement", "peak_db", "accepted")
     back = ("beside", "return_name")
     sound = ("file", "frames", "channels", "sample_rate", "first_sample", "fitted", "fitted_frames")
-    doubted = Case(When(doubts=[], then=False), default=True, output_field=BooleanField())
-    measured = Case(When(measurement__isnull=True, then=False), default=True, output_field=BooleanField())
+    doubted, measured = whether(~Q(doubts=[])), whether(measurement__isnull=False)
     rows = session.takes.kept().filter(track__away=False).annotate(doubted=doubted, told=measured)
     rows = list(rows.values_list(*plain, *back, *sound, "doubted", "told", named=True))
     runs = _bars_of({one.run_id for one in rows}, session)
@@ -159,8 +158,12 @@ def whole_takes(session: Session, uids: Iterable[str], tracks: Iterable[Track] =
     wanted, known, found = set(uids), {track.uid: track for track in tracks}, {}
     if not wanted:
         return found
-    rows = list(session.takes.filter(uid__in=wanted).figures())
-    runs = Pass.objects.in_bulk({row.run_id for row in rows})
+
+    def read() -> tuple[list[Take], dict[UUID, Pass]]:
+        rows = list(session.takes.filter(uid__in=wanted).figures())
+        return rows, Pass.objects.in_bulk({row.run_id for row in rows})
+
+    rows, runs = rows_while(("takes",), ("whole takes", str(session.uid), frozenset(wanted)), read)
     known |= Track.objects.in_bulk({row.track_id for row in rows} - set(known))
     for row in rows:
         if row.run_id in runs and row.track_id in known:

@@ -9,9 +9,10 @@ from hypotaxis.core.findings.sync import NAMES as SYNC_FINDINGS
 from hypotaxis.core.sync.following import clocked
 from hypotaxis.core.units import counted
 from hypotaxis.records.current import InUse
-from hypotaxis.records.models import Job, Pass, Sounding
+from hypotaxis.records.models import Sounding
 from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import every_take
+from hypotaxis.records.under_way import recorded_now
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ def _own_recordings() -> int:
 def _session(here: InUse) -> Fact:
     if here.session is None:
         return Fact("no notes imported yet")
-    run = Pass.objects.filter(session=here.session, job__state__in=Job.UNFINISHED).first()
+    run = recorded_now(here.session)
     if run:
         return Fact(f"pass {run.number} is recording")
     return Fact(f"{here.session.name}, {counted(len(every_take(here.session)), 'take')}")

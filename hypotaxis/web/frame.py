@@ -14,7 +14,7 @@ from hypotaxis.core.studio import STAND_IN, STUDIO_NAMES
 from hypotaxis.core.sync.leader import TempoIn
 from hypotaxis.records import journal
 from hypotaxis.records.current import InUse, in_use
-from hypotaxis.records.models import Change, Job, Rig, Session
+from hypotaxis.records.models import Job, Rig, Session
 from hypotaxis.steps.registry import STEPS, Step
 from hypotaxis.steps.sync import leading
 from hypotaxis.web import worker_watch
@@ -100,12 +100,9 @@ class Frame:
         return self._here.findings
 
     @cached_property
-    def undo(self) -> Change | None:
-        return journal.last_done(self.rig, self.session)
-
-    @cached_property
-    def redo(self) -> Change | None:
-        return journal.first_undone(self.rig, self.session)
+    def around(self) -> journal.Around:
+        """What undo and redo would do."""
+        return journal.around(self.rig, self.session)
 
     @property
     def theme(self) -> str:

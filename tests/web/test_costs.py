@@ -5,6 +5,7 @@ import uuid
 from dataclasses import replace
 
 from django.db import connection, transaction
+from django.db.models import F
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
@@ -12,7 +13,7 @@ from django.urls import reverse
 from hypotaxis.core.session.standing import standing
 from hypotaxis.records.asked import LISTED
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Box, Loop, Patch, PatchList, Rig, Session, Sounding, Take, Track
+from hypotaxis.records.models import Box, Loop, Patch, PatchList, Rig, Session, Sounding, Stamp, Take, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
@@ -31,6 +32,8 @@ class QueriesTest(DemoTest):
         found = {}
         for name, address in pages_of(rig).items():
             self.assertEqual(client.get(address).status_code, 200, name)
+            # As after a change of everything: what is kept from before counts for nothing.
+            Stamp.objects.update(value=F("value") + 1)
             with CaptureQueriesContext(connection) as queries:
                 client.get(address)
             found[name] = len(queries)
@@ -137,7 +140,7 @@ class StampsTest(DemoTest):
                     self.assertEqual(load_plan(self.rig).rig.name, name)
                     raise InterruptedError
             except InterruptedError:
-                self.assertIs(load_plan(self.rig), before)
+                self.assertEqual(load_plan(self.rig), before)
 
     def test_every_change_of_every_table_replaces_its_stamp(self):
         made = {

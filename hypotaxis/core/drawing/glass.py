@@ -59,6 +59,14 @@ class GlassView:
 
 
 @dataclass(frozen=True)
+class Wave:
+    """Sound as a path; dots: its single samples as (x, y), none while they are too narrow."""
+
+    path: str = ""
+    dots: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
 class GlassDrawing:
     """One track's glass."""
 
@@ -66,11 +74,10 @@ class GlassDrawing:
     names: str
     """Of the notes that begin at the moment, lowest first."""
     zero_x: float
-    placed: str
+    placed: Wave
     """A body filled from the zero line."""
-    placed_dots: list
-    arrived: str
-    """An outline; dots: single samples as (x, y), empty while they are too narrow."""
+    arrived: Wave
+    """An outline."""
 
 
 def zooms(span_ms: float) -> tuple[float | None, float | None]:
@@ -97,42 +104,36 @@ def draw_glass(
     view: GlassView,
     *,
     notes: tuple[np.ndarray, np.ndarray, np.ndarray],
-    placed: np.ndarray | None,
-    arrived: np.ndarray | None,
-    gain: float,
+    placed: Wave | None = None,
+    arrived: Wave | None = None,
     name: Callable[[int], str] = note_name,
 ) -> GlassDrawing:
-    """notes: starts and ends (session samples) and pitches; placed, arrived: mono samples of view.window(), or None;
-    name: what a pitch is called.
-
-    gain brings the take's peak to full height.
-    """
+    """notes: starts and ends (session samples) and pitches; placed, arrived: as `draw_wave` draws them, or None; name:
+    what a pitch is called."""
     starts, ends, pitches = notes
     bars = note_bars(starts, ends, pitches, view.span, NOTES_H) if len(starts) else []
-    placed_path, dots = draw_wave(view, placed, gain, body=True)
-    arrived_path, _ = draw_wave(view, arrived, gain, body=False)
     begin = sorted({int(pitch) for pitch in pitches[np.abs(starts - view.moment) < 1]}) if len(starts) else []
     names = ", ".join(name(pitch) for pitch in begin)
-    return GlassDrawing(bars, names, round(view.span.x(view.moment), 2), placed_path, dots, arrived_path)
+    return GlassDrawing(bars, names, round(view.span.x(view.moment), 2), placed or Wave(), arrived or Wave())
 
 
-def draw_wave(
-    view: GlassView, samples: np.ndarray | None, gain: float, *, body: bool, height: float = SOUND_H
-) -> tuple[str, list]:
-    """(path of the samples of view.window(), dots of single samples while they are wide enough).
+def draw_wave(view: GlassView, samples: np.ndarray, gain: float, *, body: bool, height: float = SOUND_H) -> Wave:
+    """The samples of view.window(), shape (samples,); none give an empty wave.
 
     body: filled from the zero line, otherwise an outline. gain brings the peak to full height.
     """
-    if samples is None or len(samples) == 0:
-        return "", []
+    if len(samples) == 0:
+        return Wave()
     first = view.window()[0]
     pitch = view.span.pixels_per_sample
     if pitch >= 0.5:
         path, dots = single_samples(samples, first, view.span, height, gain)
         if body:
-            path += f"L{number(dots[-1][0])} {number(height / 2)}L{number(dots[0][0])} {number(height / 2)}z"
-        return path, [(round(x, 2), round(y, 2)) for x, y in dots] if pitch >= SINGLE_SAMPLES_FROM else []
+            ends = (number(float(dots[place, 0])) for place in (-1, 0))
+            path += "".join(f"L{x} {number(height / 2)}" for x in ends) + "z"
+        shown = dots.round(2).tolist() if pitch >= SINGLE_SAMPLES_FROM else ()
+        return Wave(path, tuple((x, y) for x, y in shown))
     columns = max(2, min(len(samples), round(len(samples) * pitch)))
     low, high = extremes(samples, columns)
     draw = to_axis if body else outline
-    return draw(low, high, view.span.x(first), len(samples) * pitch / columns, height, gain), []
+    return Wave(draw(low, high, view.span.x(first), len(samples) * pitch / columns, height, gain))

@@ -5,6 +5,7 @@ single samples are wide enough, as dots joined by a line. Amplitude ±1 fills th
 """
 
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -16,6 +17,7 @@ LEAST_WIDE = 1.2
 """Pixels of the shortest note."""
 MOST_APART = 2000
 """Notes up to which each is drawn by itself."""
+_Number = TypeVar("_Number", float, np.ndarray)
 
 
 @dataclass(frozen=True)
@@ -26,8 +28,8 @@ class Span:
     last: float
     width: float
 
-    def x(self, sample: float) -> float:
-        """Pixel of a session position."""
+    def x(self, sample: _Number) -> _Number:
+        """Pixel of a session position, or of many."""
         return (sample - self.first) * self.width / (self.last - self.first)
 
     @property
@@ -104,13 +106,11 @@ def to_axis(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: 
     return outline(np.minimum(low, 0.0), np.maximum(high, 0.0), x0, pitch, height, gain)
 
 
-def single_samples(samples: np.ndarray, first: float, span: Span, height: float, gain: float) -> tuple[str, list]:
-    """(path through the samples, their dots as (x, y)); first: session position of samples[0]."""
+def single_samples(samples: np.ndarray, first: float, span: Span, height: float, gain: float) -> tuple[str, np.ndarray]:
+    """(path through the samples, their dots, shape (samples, 2)); first: session position of samples[0]."""
     middle = height / 2
-    points = [
-        (span.x(first + index), middle - float(np.clip(value * gain, -1, 1)) * middle)
-        for index, value in enumerate(samples)
-    ]
+    xs = span.x(first + np.arange(len(samples)))
+    points = np.stack([xs, middle - np.clip(samples * gain, -1, 1) * middle], axis=1)
     return polyline(points), points
 
 

@@ -141,7 +141,7 @@ class Photo:
 class Known:
     """What the plan itself does not say. latenesses: by the uid of instrument or loop; sounds: by (instrument, part);
     maps: named notes by the uid of the instrument, as (note, name, return); day: in words; days: on which settings on
-    the boxes were ticked, by their key, in words; picture, photos: of the rig and of its boxes."""
+    the boxes were ticked, by their key, in words; picture: of the rig."""
 
     session: str
     day: str
@@ -153,7 +153,6 @@ class Known:
     maps: Mapping[str, Sequence[tuple[int, str, str]]] = field(default_factory=dict)
     days: Mapping[str, str] = field(default_factory=dict)
     picture: RigPicture | None = None
-    photos: tuple[Photo, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -188,7 +187,6 @@ def sheet_of(plan: Plan, known: Known) -> Sheet:
         day=known.day,
         sections=tuple(one for one in made if one.rows),
         picture=known.picture,
-        photos=known.photos,
     )
 
 

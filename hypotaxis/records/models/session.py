@@ -296,6 +296,11 @@ WAITING = models.Q(measurement__isnull=True, unmeasured="")
 """Of takes: nobody has measured them, or tried to."""
 
 
+def whether(*all_of: models.Q, **and_of) -> models.Case:
+    """Whether rows fulfil all of these, to be told of each."""
+    return models.Case(models.When(*all_of, **and_of, then=True), default=False, output_field=models.BooleanField())
+
+
 class Takes(models.QuerySet):
     """Takes by what has become of them."""
 

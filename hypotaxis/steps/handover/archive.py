@@ -50,6 +50,7 @@ from hypotaxis.records.models import Job, Session, Take, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import load_plan, song_of, tracks_of
 from hypotaxis.records.session_rows import archived, sounds_of
+from hypotaxis.records.stamps import kept_while, rows_while
 from hypotaxis.records.standing import KnownTake, placed_takes, whole_takes
 from hypotaxis.records.studio import look
 from hypotaxis.records.track_sound import TrackSound, tracks_sound
@@ -115,11 +116,7 @@ class Contents:
         """How large each item is, in bytes: of sounds as their form makes them, of the others about."""
         sizes = dict.fromkeys(ITEMS, SMALL_BYTES) | {SHEET: SHEET_BYTES}
         share = BYTES[FLAC] / BYTES[WAVE] if self.wish.packed else 1.0
-        samples = self.session.takes.aggregate(
-            all=Sum(F("frames") * F("channels"), default=0),
-            fitted=Sum(F("fitted_frames") * F("channels"), default=0),
-        )
-        sizes[SESSION] += round(share * BYTES[WAVE] * sum(samples.values()))
+        sizes[SESSION] += round(share * BYTES[WAVE] * self._samples)
         return (
             sizes
             | {
@@ -128,6 +125,13 @@ class Contents:
             }
             | {TIMELINE: SMALL_BYTES + self.inside_bytes}
         )
+
+    @property
+    def _samples(self) -> int:
+        """How many samples all takes hold, as they came and with their rate corrected."""
+        takes = self.session.takes
+        held = Sum((F("frames") + F("fitted_frames")) * F("channels"), default=0)
+        return kept_while(("takes",), ("samples", str(self.session.uid)), lambda: takes.aggregate(held=held)["held"])
 
     @property
     def inside_bytes(self) -> int:
@@ -202,7 +206,8 @@ def start(session: Session, plan: Plan, wish: Wish, *, token: str = "") -> Job:
 
 def newest(session: Session) -> Job | None:
     """The last one that was asked for."""
-    return jobs.newest(KIND, str(session.uid))
+    about = str(session.uid)
+    return rows_while(("work",), ("newest", KIND, about), lambda: jobs.newest(KIND, about))
 
 
 def came_of(job: Job) -> Made | None:

@@ -34,6 +34,7 @@ from hypotaxis.records import audio
 from hypotaxis.records.models import Job, Session, Track
 from hypotaxis.records.patch_lists import lists_of
 from hypotaxis.records.plan import last_bar_of, notes_of
+from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import KnownTake, known_takes
 from hypotaxis.records.track_sound import TrackSound
 from hypotaxis.steps.handover import archive
@@ -100,8 +101,8 @@ class HandoverPage:
     def _measuring(self) -> frozenset[UUID]:
         """The tracks (uids) that have takes which are being measured."""
         waiting = self.session.takes.kept().waiting().filter(beside=False, placement=None)
-        waiting = waiting.filter(run__measuring__state__in=Job.UNFINISHED)
-        return frozenset(waiting.values_list("track_id", flat=True))
+        waiting = waiting.filter(run__measuring__state__in=Job.UNFINISHED).values_list("track_id", flat=True)
+        return kept_while(("takes", "work"), ("waits", str(self.session.uid)), lambda: frozenset(waiting.all()))
 
     def _row(self, track: Track, mine: Sequence[KnownTake], voiced: bool) -> TrackRow | None:
         state, sound = self._state(track, mine)

@@ -1,6 +1,8 @@
 """The sheet of settings of the rig and session in use: what is known of them, gathered for core.session.sheet."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from datetime import date
 
 from django.urls import reverse
 from django.utils import timezone
@@ -28,15 +30,23 @@ from hypotaxis.records.models import Session, Tick, Track
 from hypotaxis.records.patch_lists import all_picked, programs_of, voices_of
 from hypotaxis.records.pictures import picture_path
 from hypotaxis.records.plan import last_bar_of, loop_of, tracks_of
+from hypotaxis.records.stamps import kept_with
+
+SUBJECTS = ("rig", "studio", "takes", "names", "soundings")
 
 
-def settings_sheet(plan: Plan, session: Session | None, tracks: Sequence[Track] | None = None) -> Sheet:
-    """Of a rig, with its session where there is one. tracks: its tracks, where they have been read already."""
-    if tracks is None:
-        tracks = tracks_of(session) if session else ()
+def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
+    """Of a rig, with its session where there is one."""
+    sheet = kept_with(plan, SUBJECTS, _sheet, session, timezone.localdate())
+    return replace(sheet, photos=tuple(_photos(plan)))
+
+
+def _sheet(plan: Plan, session: Session | None, day: date) -> Sheet:
+    """All of it but the photos."""
+    tracks = tracks_of(session) if session else ()
     known = Known(
         session=session.name if session else "",
-        day=date_format(timezone.localdate(), "j F Y"),
+        day=date_format(day, "j F Y"),
         tempo=session.tempo_map if session else None,
         last_bar=last_bar_of(session) if session else 0,
         wrap=_wrap_told(session) if session else "",
@@ -45,7 +55,6 @@ def settings_sheet(plan: Plan, session: Session | None, tracks: Sequence[Track] 
         maps={one.uid: _notes(plan, one) for one in plan.instruments},
         days=_days(plan),
         picture=_picture(plan),
-        photos=tuple(_photos(plan)),
     )
     return sheet_of(plan, known)
 

@@ -126,7 +126,7 @@ def _shown(request, here: InUse, form: WishForm | None = None):
         ],
         "more_files": len(takes) - len(listed),
         "joined": [one for one in page.sounds.values() if one.is_joined],
-        "sheet": settings_sheet(here.plan, session, rows),
+        "sheet": settings_sheet(here.plan, session),
     }
     return render(request, "handover/home.html", context)
 

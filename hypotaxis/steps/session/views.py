@@ -20,6 +20,7 @@ from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, reme
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take
 from hypotaxis.records.served import sound_file
+from hypotaxis.records.under_way import played_in
 from hypotaxis.steps.session.forms import (
     EFFECT,
     BarsForm,
@@ -37,7 +38,7 @@ from hypotaxis.steps.session.services.before_pass import Ready, ready_for
 from hypotaxis.steps.session.services.house import KINDS, OWNED_BY, copy_session, house_of
 from hypotaxis.steps.session.services.listening import glued
 from hypotaxis.steps.session.services.picture import Picture
-from hypotaxis.steps.session.services.playing_state import newest, playing_context
+from hypotaxis.steps.session.services.playing_state import playing_context
 from hypotaxis.steps.session.services.recalling import changed_since
 
 MOST_LISTED = 10_000
@@ -83,7 +84,7 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     context |= _glass_context(picture)
     if run:
         context |= running_context(run)
-    elif played := newest(here.session):
+    elif played := played_in(here.session):
         context |= playing_context(played)
     return render(request, "session/home.html", context | sheet)
 

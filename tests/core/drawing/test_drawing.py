@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from django.test import SimpleTestCase
 
-from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, GlassView, draw_glass, ticks
+from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, GlassView, draw_glass, draw_wave, ticks
 from hypotaxis.core.drawing.peaks import STRETCH, columns_of
 from hypotaxis.core.drawing.ruler import channel_cells, next_free_channel
 from hypotaxis.core.drawing.sheet import FREE, IDLE, LOOSE, USED, column_counts, draw_sheet, still_free
@@ -144,14 +144,15 @@ class GlassTest(SimpleTestCase):
         samples = np.zeros(last - first)
         samples[48000 - first] = 0.5
         notes = (np.array([48000.0]), np.array([50000.0]), np.array([60]))
-        drawing = draw_glass(view, notes=notes, placed=samples, arrived=None, gain=1.0)
-        self.assertEqual(len(drawing.placed_dots), len(samples))
-        tall = min(drawing.placed_dots, key=lambda dot: dot[1])
+        placed = draw_wave(view, samples, 1.0, body=True)
+        drawing = draw_glass(view, notes=notes, placed=placed)
+        self.assertEqual(len(placed.dots), len(samples))
+        tall = min(placed.dots, key=lambda dot: dot[1])
         self.assertAlmostEqual(tall[0], drawing.zero_x, delta=0.01)
         self.assertEqual(tall[1], 11.0)
-        self.assertTrue(drawing.placed.endswith("z"), "filled down to the zero line")
+        self.assertTrue(placed.path.endswith("z"), "filled down to the zero line")
 
     def test_without_a_take_only_notes_are_drawn(self):
         notes = (np.array([48000.0]), np.array([50000.0]), np.array([60]))
-        drawing = draw_glass(self.view(), notes=notes, placed=None, arrived=None, gain=1.0)
-        self.assertEqual((drawing.placed, drawing.arrived, len(drawing.bars)), ("", "", 1))
+        drawing = draw_glass(self.view(), notes=notes)
+        self.assertEqual((drawing.placed.path, drawing.arrived.path, len(drawing.bars)), ("", "", 1))

@@ -9,10 +9,9 @@ from uuid import UUID
 
 import numpy as np
 
-from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, draw_glass
+from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, Wave, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
-from hypotaxis.core.drawing.peaks import columns_of
-from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes, outline
+from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
@@ -28,19 +27,20 @@ from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.applied import TAKE, KnownLateness
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import level_text, signed, stored_level_text
-from hypotaxis.records import audio
-from hypotaxis.records.models import Job, Pass, Patch, Session, Take, Track
+from hypotaxis.records.models import Patch, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
+from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import every_take, known_takes, stretches_of, whole_takes
+from hypotaxis.records.under_way import recorded_now
 from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
+from hypotaxis.steps.session.services.outlines import COLUMNS, STRIP_W, Laid, outline_of, wave_of
 from hypotaxis.steps.session.services.placing import lender_of
 from hypotaxis.steps.session.services.recording import bare_track, newest_pass, waits_for_answer
 
-STRIP_W, NOTES_H, SOUND_H = 1000, 32, 44
-COLUMNS = 600
+NOTES_H = 32
 _Read = TypeVar("_Read")
 
 
@@ -144,7 +144,7 @@ class Picture:
     ) -> None:
         self.session, self.plan, self.listed = session, plan, listed
         # What runs is asked first and the takes last: what ends in between is then shown as it ended, or asked again.
-        self.run = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
+        self.run = recorded_now(session)
         self.latest = newest_pass(session)
         self.measured = waits_for_answer(self.latest) if self.run is None else None
         self.tempo: TempoMap = session.tempo_map
@@ -157,8 +157,8 @@ class Picture:
         self._stretches = {row.uid: stretches_of(row, self._known.get(row.uid, ())) for row in self.rows}
         newest = [self._known[row.uid][0].uid for row in self.rows if row.uid in self._known]
         shown = [take.uid for take in every_take(session)[: self.listed]]
-        away = session.takes.filter(track__away=False, kept=False)
-        self.away = list(away.figures().select_related("track")[: self.listed]) if self.listed else []
+        away = session.takes.filter(track__away=False, kept=False).figures().select_related("track")
+        self.away = list(away[: self.listed]) if self.listed and self._put_away else []
         stands = [one.uid for stretches in self._stretches.values() for one in stretches]
         self._whole = whole_takes(session, {*newest, *shown, *stands, *more}, self.rows)
         self.takes = [self._whole[uid] for uid in shown if uid in self._whole]
@@ -286,7 +286,13 @@ class Picture:
     @cached_property
     def away_not_listed(self) -> int:
         """How many takes are put away besides."""
-        return self.session.takes.filter(track__away=False, kept=False).count() - len(self.away)
+        return self._put_away - len(self.away)
+
+    @cached_property
+    def _put_away(self) -> int:
+        """How many takes are put away."""
+        rows = self.session.takes.filter(track__away=False, kept=False)
+        return kept_while(("takes",), ("put away", str(self.session.uid)), rows.count)
 
     def _lost(self, take: Take) -> str:
         """What is wrong with a take's file; what its size does not tell is found when it is read."""
@@ -318,30 +324,21 @@ class Picture:
         low_column = 0 if stretch.first_bar == take.bars[0] and not stretch.moved else round(first)
         high_column = COLUMNS if stretch.last_bar == take.bars[1] and not stretch.moved else round(last)
         start = take.start + (first - played) * self.whole.last / COLUMNS
-        edges = np.linspace(0.0, self.whole.last, COLUMNS + 1)
-        if take.run.apart:
-            # Bars stand on bars: drawn where its own tempo has them.
-            edges = take.run.tempo_map.samples_at(self.tempo.ticks_at_us(edges * 1e6 / self.rate).round(), self.rate)
-        low, high = columns_of(audio.peaks(take.sound_file[0]), edges - start)
-        shown = slice(low_column, high_column)
-        width = STRIP_W / COLUMNS
-        return outline(low[shown], high[shown], low_column * width, width, SOUND_H, _gain(take))
+        laid = Laid(self.whole.last, self.rate, self.tempo, take.run.tempo_map if take.run.apart else None)
+        return outline_of(take.sound_file[0], start, laid, low_column, high_column, _gain(take))
 
     def _glass(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
-        first, last = self.view.window()
-
-        def samples(file: str, start: int):
-            return self._read(take, lambda: audio.read_frames(file, first - start, last - start)[:, 0], None)
+        def wave(file: str, start: int, body: bool) -> Wave | None:
+            return self._read(take, lambda: wave_of(file, start, self.view, _gain(take), body), None)
 
         placed = arrived = None
         if take:
             # Where the moment stands in the tempo at which it was played.
             begins = take.first_sample - self._moved(take)
             if take.placement is not None:
-                placed = samples(take.sound_file[0], begins + take.placement)
-            arrived = samples(take.file, begins)
-        gain = _gain(take) if take else 1.0
-        return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, gain=gain, name=name)
+                placed = wave(take.sound_file[0], begins + take.placement, True)
+            arrived = wave(take.file, begins, False)
+        return draw_glass(self.view, notes=notes, placed=placed, arrived=arrived, name=name)
 
     def _moved(self, take: Take) -> int:
         """By how many samples the chosen moment is later in the tempo at which a take was played."""

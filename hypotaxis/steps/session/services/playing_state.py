@@ -5,17 +5,11 @@ import json
 from hypotaxis.core.formats.plain import from_json
 from hypotaxis.core.playing.played_in import PlaySetup
 from hypotaxis.core.units import clock_text
-from hypotaxis.records.models import Job, PlayIn, Session
+from hypotaxis.records.models import Job, PlayIn
 from hypotaxis.steps.session.services.playing_in import PlayNow, beats_of
 
 AHEAD_S = 2.0
 """How far the page knows its clicks ahead."""
-
-
-def newest(session: Session) -> PlayIn | None:
-    """What is played in now, or was last and waits for its answer."""
-    row = session.played_in.filter(free=False).select_related("job", "track", "session").last()
-    return row if row and not row.accepted else None
 
 
 def playing_context(row: PlayIn) -> dict:

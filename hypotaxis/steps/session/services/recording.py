@@ -16,7 +16,7 @@ from urllib.parse import parse_qsl, urlencode
 
 import numpy as np
 from django.db import transaction
-from django.db.models import Count, Max, Q
+from django.db.models import Max, Q
 from django.utils import timezone
 
 from hypotaxis.core.errors import CannotSchedule, DiskFull, NoAnswer, StudioTrouble
@@ -47,10 +47,11 @@ from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, run
 from hypotaxis.records.kept_rigs import keep_rig
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
-from hypotaxis.records.models.session import WAITING
+from hypotaxis.records.models.session import WAITING, whether
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
+from hypotaxis.records.stamps import kept_while, rows_while
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.records.track_sound import TrackSound, tracks_sound
 from hypotaxis.records.writing import WantedTake, WritingBeside, WrittenTake, write_takes
@@ -510,18 +511,48 @@ def ask_to_measure(run: Pass) -> None:
 
 
 @dataclass(frozen=True)
+class TakeState:
+    """A take of a pass, as far as its measuring goes."""
+
+    number: int
+    uid: str
+    waiting: bool
+    """Nobody has measured it."""
+    placed: bool
+    """It stands where its notes are."""
+    doubtful: bool
+    """It holds what it should not, and nobody took it as it is."""
+
+
+@dataclass(frozen=True)
 class Measured:
-    """How far the takes of a pass are measured. now: number in the row of the one that is looked at, of all; placed:
-    how many of them stand where their notes are; waiting: how many nobody has measured; doubtful: how many hold what
-    they should not."""
+    """How far the takes of a pass are measured."""
 
     run: Pass
     job: Job | None
-    now: int
-    all: int
-    placed: int
-    waiting: int
-    doubtful: int = 0
+    takes: tuple[TakeState, ...]
+
+    @property
+    def all(self) -> int:
+        return len(self.takes)
+
+    @property
+    def waiting(self) -> int:
+        """How many nobody has measured."""
+        return sum(one.waiting for one in self.takes)
+
+    @property
+    def now(self) -> int:
+        """Number in the row of the one that is looked at."""
+        return min(self.all, self.all - self.waiting + 1)
+
+    @property
+    def placed(self) -> int:
+        return sum(one.placed for one in self.takes)
+
+    @property
+    def doubtful(self) -> int:
+        return sum(one.doubtful for one in self.takes)
 
     @property
     def running(self) -> bool:
@@ -541,8 +572,8 @@ class Measured:
     def ready(self) -> Mapping[str, str]:
         """The uids of those that are measured, by what the page calls them: their number, and that they are
         placed, which follows a moment later."""
-        known = self.run.takes.kept().exclude(WAITING).values_list("number", "placement", "uid")
-        return {f"{number}{'' if placement is None else ' placed'}": str(uid) for number, placement, uid in known}
+        known = (one for one in self.takes if not one.waiting)
+        return {f"{one.number}{' placed' if one.placed else ''}": one.uid for one in known}
 
     @property
     def state(self) -> str:
@@ -578,7 +609,11 @@ class Measured:
 
 def newest_pass(session: Session) -> Pass | None:
     """The last one, with its work."""
-    return session.passes.select_related("job", "measuring").last()
+    rows = session.passes.select_related("job", "measuring")
+    found = rows_while(("takes", "work"), ("newest pass", str(session.uid)), rows.last)
+    if found:
+        found.session = session
+    return found
 
 
 def waits_for_answer(run: Pass | None) -> Measured | None:
@@ -590,7 +625,8 @@ def waits_for_answer(run: Pass | None) -> Measured | None:
 
 def reached_bar(run: Pass) -> int | None:
     """The bar in which what was recorded of a pass breaks off; None where nothing is missing, or nothing came."""
-    cut = run.takes.kept().filter(complete=False).order_by("-frames").first()
+    cuts = run.takes.kept().filter(complete=False).order_by("-frames")
+    cut = rows_while(("takes",), ("broken off", str(run.uid)), cuts.first)
     if cut is None:
         return None
     at = (cut.first_sample + cut.frames) * 1e6 / cut.sample_rate
@@ -600,22 +636,15 @@ def reached_bar(run: Pass) -> int | None:
 
 def measured_state(run: Pass) -> Measured:
     """How far the takes of a pass are measured."""
-    takes = run.takes.kept()
-    found = takes.aggregate(
-        every=Count("uid"),
-        waiting=Count("uid", filter=WAITING),
-        placed=Count("placement"),
-        doubtful=Count("uid", filter=~Q(doubts=[]) & Q(accepted=False)),
-    )
-    now = min(found["every"], found["every"] - found["waiting"] + 1)
-    return Measured(
-        run=run,
-        job=run.measuring,
-        now=now,
-        all=found["every"],
-        placed=found["placed"],
-        waiting=found["waiting"],
-        doubtful=found["doubtful"],
+    return Measured(run, run.measuring, kept_while(("takes",), ("measured", str(run.uid)), lambda: _states(run)))
+
+
+def _states(run: Pass) -> tuple[TakeState, ...]:
+    rows = run.takes.kept().annotate(waits=whether(WAITING), doubted=whether(~Q(doubts=[]), accepted=False))
+    found = rows.values_list("number", "uid", "waits", "placement", "doubted")
+    return tuple(
+        TakeState(number, str(uid), waits, placement is not None, doubted)
+        for number, uid, waits, placement, doubted in found
     )
 
 

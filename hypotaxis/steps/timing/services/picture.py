@@ -148,7 +148,7 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
     samples = side_of(read_window(path, *view.window()), side)
     around = side_of(read_window(path, int(onset), int(onset + 0.15 * rate)), side)
     loudest = float(np.abs(around).max(initial=0.0))
-    line, dots = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
+    wave = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
     onset_x = view.span.x(onset)
     wider, closer = zooms(span_ms)
     same = {"hit": number, "span": span_ms, "offset": offset_ms}
@@ -159,8 +159,8 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
     return Wave(
         number=number + 1,
         count=len(hits),
-        path=line,
-        dots=dots,
+        path=wave.path,
+        dots=wave.dots,
         marks=ticks(view),
         zero_x=round(view.span.x(moment), 2),
         onset_x=round(onset_x, 2) if 0 <= onset_x <= WAVE_W else None,

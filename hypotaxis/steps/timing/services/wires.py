@@ -17,7 +17,7 @@ from hypotaxis.core.timing.remedies import Remedy, late_notes, remedies, traffic
 from hypotaxis.core.timing.wires import WireReport, wire_report
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
-from hypotaxis.records.patch_lists import track_calls
+from hypotaxis.records.patch_lists import calls_with, programs_of
 from hypotaxis.records.plan import controls_of, notes_of
 from hypotaxis.records.stamps import kept_while
 
@@ -143,13 +143,14 @@ def _waits(plan: Plan, session: Session) -> dict[str, float]:
 
 
 def _parts(plan: Plan, session: Session) -> list[PlayedPart]:
-    parts = []
-    for track in session.tracks.playing():
+    parts, tracks = [], list(session.tracks.playing())
+    sounds = programs_of(tracks)
+    for track in tracks:
         instrument = plan.instrument(track.instrument_uid)
         seat = instrument.seat(track.part_uid) if instrument else None
         found = plan.rig.find(seat.send) if seat else None
         if found:
-            calls = tuple(track_calls(track, instrument))
+            calls = tuple(calls_with(sounds[track.uid], track, instrument))
             parts.append(
                 PlayedPart(
                     found[1].system_name, seat.channel, notes_of(track), controls_of(track), calls, instrument.gap_ms
