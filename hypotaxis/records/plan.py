@@ -108,15 +108,28 @@ def load_kept(rig: rows.Rig) -> core.Plan:
 
 
 def _read_whole(uid: UUID) -> core.Plan:
-    """It in nine queries."""
-    rig = rows.Rig.objects.get(uid=uid)
-    # By far the most rows: read again only where one of them has changed.
-    sockets = kept_while(("sockets",), ("sockets", str(uid)), lambda: _sockets_of(rig))
+    """It in nine queries; of each kind of rows only where one of them has changed."""
+    rig, key = rows.Rig.objects.get(uid=uid), str(uid)
+    boxes = kept_while(("boxes",), ("boxes", key), lambda: _boxes_of(rig))
+    cables = kept_while(("cables",), ("cables", key), lambda: _cables_of(rig))
+    instruments, loops = kept_while(("instruments",), ("instruments", key), lambda: _played_of(rig))
+    return core.Plan(
+        rig=values.Rig(uid=key, **{name: getattr(rig, name) for name in RIG_FIELDS}, boxes=boxes, cables=cables),
+        instruments=instruments,
+        loops=loops,
+        meant=tuple(core.Meant(**row) for row in rig.meant),
+        ticked=ticked(rig),
+    )
+
+
+def _boxes_of(rig: rows.Rig) -> tuple[values.Box, ...]:
+    """The boxes with their sockets and routes."""
+    sockets = kept_while(("sockets",), ("sockets", str(rig.uid)), lambda: _sockets_of(rig))
     routes: dict[str, list[values.Route]] = defaultdict(list)
     ends = ("box_id", "uid", "source_id", "target_id")
     for box, *rest in _as_text(rows.Route.objects.filter(box__rig=rig), *ends, more=ROUTE_FIELDS):
         routes[box].append(_route_value(*rest))
-    boxes = tuple(
+    return tuple(
         values.Box(
             uid=str(row.uid),
             **{name: getattr(row, name) for name in BOX_FIELDS},
@@ -128,20 +141,13 @@ def _read_whole(uid: UUID) -> core.Plan:
         )
         for row in rig.boxes.all()
     )
-    cables = kept_while(("cables",), ("cables", str(uid)), lambda: _cables_of(rig))
-    return core.Plan(
-        rig=values.Rig(
-            uid=str(rig.uid), **{name: getattr(rig, name) for name in RIG_FIELDS}, boxes=boxes, cables=cables
-        ),
-        instruments=tuple(instrument_value(row) for row in rig.instruments.all()),
-        loops=tuple(
-            core.Loop(
-                uid=str(row.uid), box=row.box_uid, **{name: as_tuples(getattr(row, name)) for name in LOOP_FIELDS}
-            )
-            for row in rig.loops.all()
-        ),
-        meant=tuple(core.Meant(**row) for row in rig.meant),
-        ticked=ticked(rig),
+
+
+def _played_of(rig: rows.Rig) -> tuple[tuple[core.Instrument, ...], tuple[core.Loop, ...]]:
+    """The instruments and the effect loops."""
+    return tuple(instrument_value(row) for row in rig.instruments.all()), tuple(
+        core.Loop(uid=str(row.uid), box=row.box_uid, **{name: as_tuples(getattr(row, name)) for name in LOOP_FIELDS})
+        for row in rig.loops.all()
     )
 
 

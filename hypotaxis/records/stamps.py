@@ -30,8 +30,10 @@ SUBJECTS = {
         models.Loop,
         models.Tick,
     ),
+    "boxes": (models.Box, models.Route, models.Socket),
     "sockets": (models.Socket,),
     "cables": (models.Cable,),
+    "instruments": (models.Instrument, models.Loop),
     "studio": (models.Studio, models.EndName),
     "desk": (models.FrontPanel,),
     "soundings": (models.Sounding,),
@@ -87,13 +89,19 @@ def stamps_of(*subjects: str) -> tuple[int | None, ...]:
 
 @contextmanager
 def one_look() -> Iterator[None]:
-    """The stamps are read once for all that is asked inside. What is then read under a stamp that has been replaced
-    meanwhile is kept under one that never comes again."""
+    """The stamps are read once for all that is asked inside and kept already. Whoever has read something anew looks
+    again, so that what is asked later is never older than it."""
     token = _looked.set({})
     try:
         yield
     finally:
         _looked.reset(token)
+
+
+def _look_again() -> None:
+    known = _looked.get()
+    if known is not None:
+        known.clear()
 
 
 def kept_with(
@@ -107,6 +115,7 @@ def kept_with(
     if (known := kept.get((stamps, *asked))) is not None:
         return known
     answer = work(value, *asked)
+    _look_again()
     kept.clear()
     kept[stamps, *asked] = answer
     return answer
@@ -125,6 +134,7 @@ def kept_while(subjects: tuple[str, ...], key: Hashable, work: Callable[[], _Ans
                 _answers.move_to_end(whole)
                 return _answers[whole][1]
         answer = work()
+        _look_again()
         # What was changed while it was read is neither of before nor of after.
         if stamps_of(*subjects) == stamps:
             break

@@ -14,8 +14,8 @@ from hypotaxis.core.session.standing import standing
 from hypotaxis.records.asked import LISTED
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.models import Box, Loop, Patch, PatchList, Rig, Session, Sounding, Stamp, Take, Track
-from hypotaxis.records.plan import load_plan
-from hypotaxis.records.stamps import SUBJECTS, set_triggers, stamps_of
+from hypotaxis.records.plan import load_plan, tracks_of
+from hypotaxis.records.stamps import SUBJECTS, kept_while, one_look, rows_while, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
 from hypotaxis.steps.timing.services.sounding import others_to_compare
 from tests.many import as_many, pages_of, recorded_demo
@@ -141,6 +141,39 @@ class StampsTest(DemoTest):
                     raise InterruptedError
             except InterruptedError:
                 self.assertEqual(load_plan(self.rig), before)
+
+    def test_what_a_page_asks_later_is_never_older_than_what_it_has_read(self):
+        before = load_plan(self.rig)
+        with one_look():
+            stamps_of("rig")
+            Box.objects.filter(name__startswith="Heron").update(name="Moorhen")
+            self.assertIs(load_plan(self.rig), before, "kept, and one look says nothing changed")
+            names = kept_while(("rig",), "names", lambda: set(Box.objects.values_list("name", flat=True)))
+            self.assertIn("Moorhen", names)
+            self.assertIn("Moorhen", {box.name for box in load_plan(self.rig).rig.boxes})
+
+    def test_kept_rows_are_their_readers_own_and_never_older_than_the_table(self):
+        def read() -> Track | None:
+            return rows_while(("takes",), "a row", Track.objects.filter(name="Bittern").first)
+
+        with CaptureQueriesContext(connection) as asked:
+            first, second = read(), read()
+        self.assertEqual(sum("records_track" in one["sql"] for one in asked), 1)
+        self.assertEqual(first, second)
+        first.name = "changed by one reader"
+        self.assertEqual(read().name, "Bittern")
+        first.save()
+        self.assertIsNone(read(), "no row is kept as well")
+        Track.objects.filter(uid=first.uid).update(name="Bittern", order=99)
+        self.assertEqual(read().order, 99)
+
+    def test_tracks_that_are_kept_belong_to_the_session_they_are_asked_of(self):
+        tracks_of(self.session)
+        session = Session.objects.get(uid=self.session.uid)
+        for track in tracks_of(session):
+            self.assertIs(track.session, session)
+            if track.voice_of_id:
+                self.assertIs(track.voice_of.session, session)
 
     def test_every_change_of_every_table_replaces_its_stamp(self):
         made = {

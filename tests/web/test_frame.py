@@ -9,7 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.errors import StudioTrouble
-from hypotaxis.records import current, stamps
+from hypotaxis.records import current, journal, stamps
 from hypotaxis.records.models import Job
 from hypotaxis.records.studio import studio_for
 from hypotaxis.steps.registry import STEPS
@@ -117,6 +117,24 @@ class CostTest(DemoTest):
             self.plug_sluice()
             self.page("rig:home")
             self.assertEqual(asked.call_count, 2)
+
+    def test_a_page_tells_the_steps_around_it_without_reading_what_they_hold(self):
+        self.plug_sluice()
+        title = journal.last_done(self.rig).title
+        with CaptureQueriesContext(connection) as asked:
+            page = self.page("session:home")
+        self.assertIn(f"Undo: {title}", page)
+        self.assertIn("Nothing to redo", page)
+        read = [one["sql"] for one in asked if "records_change" in one["sql"]]
+        self.assertTrue(read)
+        self.assertFalse([sql for sql in read if '"records_change"."edits"' in sql])
+        with CaptureQueriesContext(connection) as asked:
+            self.page("session:home")
+        self.assertFalse([one for one in asked if "records_change" in one["sql"]])
+        self.client.post(reverse("rig:undo"))
+        self.assertIn(f"Redo: {title}", self.page("session:home"))
+        self.client.post(reverse("rig:redo"))
+        self.assertIn(f"Undo: {title}", self.page("session:home"))
 
     def test_the_work_line_is_the_registry(self):
         page = self.page("rig:home")

@@ -7,6 +7,7 @@ passed. Boxes that hang below another (by thru or voltage), or stand beside it o
 
 from bisect import bisect_left
 from collections import defaultdict
+from functools import lru_cache
 
 from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.rig.links import is_usb_host
@@ -14,6 +15,10 @@ from hypotaxis.core.rig.shapes import column_of, is_interface
 from hypotaxis.core.rig.values import Box, Rig
 
 MOST_PASSES = 400
+KEPT = 16
+"""Orders that were found."""
+Ends = tuple[tuple[int, ...], tuple[int, ...]]
+"""Places of the host's outs that feed a group, and of its ins that it feeds."""
 
 
 def column_order(rig: Rig, shape: str) -> list[Box]:
@@ -79,9 +84,15 @@ def _leads_to(found: dict[str, str], uid: str, goal: str) -> bool:
 def _untangled(rig: Rig, boxes: list[Box]) -> list[Box]:
     groups = _groups(rig, boxes)
     ranks = _ranks(rig)
-    ends = [_ends(rig, group, ranks) for group in groups]
-    fixed = [any(box.by_hand for box in group) for group in groups]
-    order = list(range(len(groups)))
+    ends = tuple(_ends(rig, group, ranks) for group in groups)
+    fixed = tuple(any(box.by_hand for box in group) for group in groups)
+    return [box for index in _order(ends, fixed) for box in groups[index]]
+
+
+@lru_cache(KEPT)
+def _order(ends: tuple[Ends, ...], fixed: tuple[bool, ...]) -> tuple[int, ...]:
+    """In which order groups stand whose cables go to these places; kept, since most changes plug nothing."""
+    order = list(range(len(ends)))
     cost: dict[tuple[int, int], int] = {}
 
     def crossings(upper: int, lower: int) -> int:
@@ -99,7 +110,7 @@ def _untangled(rig: Rig, boxes: list[Box]) -> list[Box]:
             changed = True
         if not changed:
             break
-    return [box for index in order for box in groups[index]]
+    return tuple(order)
 
 
 def _groups(rig: Rig, boxes: list[Box]) -> list[list[Box]]:
@@ -121,7 +132,7 @@ def _ranks(rig: Rig) -> dict[str, int]:
     return {socket.uid: rank for rank, socket in enumerate(s for box in interfaces for s in box.sockets)}
 
 
-def _ends(rig: Rig, group: list[Box], ranks: dict[str, int]) -> tuple[list[int], list[int]]:
+def _ends(rig: Rig, group: list[Box], ranks: dict[str, int]) -> Ends:
     """(places of the host's outs that feed the group, places of its ins that the group feeds), sorted."""
     left, right = [], []
     for box in group:
@@ -129,9 +140,9 @@ def _ends(rig: Rig, group: list[Box], ranks: dict[str, int]) -> tuple[list[int],
             far = rig.far_end(socket.uid)
             if far and far[1].uid in ranks:
                 (right if socket.direction == "out" else left).append(ranks[far[1].uid])
-    return sorted(left), sorted(right)
+    return tuple(sorted(left)), tuple(sorted(right))
 
 
-def _crossing(upper: list[int], lower: list[int]) -> int:
+def _crossing(upper: tuple[int, ...], lower: tuple[int, ...]) -> int:
     """How many cables of an upper group cross those of a lower one, between them and a column beside; both sorted."""
     return sum(bisect_left(lower, one) for one in upper)

@@ -1,11 +1,14 @@
 """Lines as SVG path data."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 RADIUS = 9.0
+KEPT = 4096
+"""Paths of cables: most stay where they are when something of a rig changes."""
 
 
 def number(value: float) -> str:
@@ -19,6 +22,11 @@ def rounded(points: Sequence[tuple[float, float]], radius: float = RADIUS) -> st
     >>> rounded([(0, 0), (10, 0)])
     'M0 0L10 0'
     """
+    return _rounded(tuple(points), radius)
+
+
+@lru_cache(KEPT)
+def _rounded(points: tuple[tuple[float, float], ...], radius: float) -> str:
     kept = [points[0]]
     for point in points[1:]:
         if point != kept[-1]:

@@ -1,10 +1,15 @@
 """Memories of boxes through the page: asked for, waited for, read from a file, sent back, held against, archived."""
 
+from unittest import mock
+
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from hypotaxis.core.rig.change import add_socket, connect, set_up
 from hypotaxis.core.session.handover import SESSION
+from hypotaxis.records.jobs import Reporter
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Dump, FrontPanel, Session
 from hypotaxis.records.plan import load_plan
@@ -64,6 +69,13 @@ class DumpsTest(DemoTest):
         answer = self.client.get(reverse("session:dump", args=[dump.uid]))
         self.assertEqual(answer.content, b"".join(sound))
         self.assertIn("tide-tables-sedge.syx", answer["Content-Disposition"])
+
+    def test_it_writes_while_it_goes_on_and_not_for_every_block(self):
+        with mock.patch.object(Reporter, "due", return_value=False), CaptureQueriesContext(connection) as asked:
+            self.send("Sedge", to="receive")
+        written = [one for one in asked if one["sql"].startswith("UPDATE") and "records_job" in one["sql"]]
+        self.assertEqual(Dump.objects.count(), 1)
+        self.assertLess(len(written), 8, "begun, told what came, ended")
 
     def test_a_hurried_box_is_told_and_a_longer_pause_mends_it(self):
         self.send("Alder", to="receive")
