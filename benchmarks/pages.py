@@ -20,6 +20,7 @@ from django.test.utils import CaptureQueriesContext  # noqa: E402
 
 from hypotaxis.records.import_rig import import_rig  # noqa: E402
 from hypotaxis.records.models import Rig  # noqa: E402
+from hypotaxis.web import wsgi  # noqa: E402
 from tests.many import as_many, pages_of, recorded_demo  # noqa: E402
 from tests.rooms import LARGE, large_room  # noqa: E402
 
@@ -42,6 +43,7 @@ def made(size: str) -> Rig:
 def costs(rig: Rig) -> dict[str, list[float]]:
     """Of each page."""
     client = Client(headers={"host": "127.0.0.1"})
+    assert wsgi.application, "as the server has it"
     found = {}
     for name, address in pages_of(rig).items():
         answer = client.get(address)

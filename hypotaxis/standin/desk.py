@@ -87,11 +87,6 @@ class Desk:
         self.natures = natures
         self.interface = next((box for box in self.rig.boxes if is_interface(box.shape) and _has_inputs(box)), None)
         self.nature = interface_nature(natures.get(self.interface.uid, self.interface.uid)) if self.interface else None
-        self.units = {
-            box.uid: Unit(box, self.panels[box.uid], hidden_values(box, natures.get(box.uid, box.uid)))
-            for box in rig.boxes
-            if box.shape in SHAPES and SHAPES[box.shape].sounds
-        }
 
     def _as_it_stands(self, rig: Rig) -> Rig:
         """The rig without what has slipped out, and without whatever is switched off."""
@@ -101,6 +96,8 @@ class Desk:
             for socket in box.sockets
             if self.panels[box.uid].off or socket.label in self.panels[box.uid].loose
         }
+        if not gone:
+            return rig
         return replace(rig, cables=tuple(c for c in rig.cables if not {c.source, c.target} & gone))
 
     # --- the Studio interface
@@ -143,6 +140,15 @@ class Desk:
         return begins_s * rate + self.delay_samples()
 
     # --- for a run
+
+    @cached_property
+    def units(self) -> dict[str, Unit]:
+        """The boxes that sound, by uid."""
+        return {
+            box.uid: Unit(box, self.panels[box.uid], hidden_values(box, self.natures.get(box.uid, box.uid)))
+            for box in self.rig.boxes
+            if box.shape in SHAPES and SHAPES[box.shape].sounds
+        }
 
     @cached_property
     def ends(self) -> dict[str, tuple[Box, Socket]]:

@@ -5,6 +5,7 @@ A name that is not there is empty, as are its parts: a sheet that is not open ha
 """
 
 from datetime import datetime
+from functools import lru_cache
 
 from django.template import defaultfilters
 from django.templatetags.static import static
@@ -15,6 +16,8 @@ from jinja2 import ChainableUndefined, Environment
 
 FILTERS = ("capfirst", "floatformat", "linebreaksbr", "pluralize", "truncatechars", "urlencode", "yesno")
 """Of Django's, under their names."""
+ADDRESSES = 4096
+"""Kept: they stay as long as the program runs."""
 
 
 def environment(**options) -> Environment:
@@ -28,8 +31,9 @@ def environment(**options) -> Environment:
     return made
 
 
+@lru_cache(ADDRESSES)
 def url(name: str, *parts, **named) -> str:
-    """The address of a page."""
+    """The address of a page; a large rig's page has a thousand."""
     return reverse(name, args=parts, kwargs=named)
 
 

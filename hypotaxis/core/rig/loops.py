@@ -73,7 +73,8 @@ def takes_audio(box: Box) -> bool:
 
 def sends_of(rig: Rig, box_uid: str) -> list[str]:
     """The host's outputs that reach a box, in their order."""
-    return [socket.uid for _, socket in host_audio(rig, "out") if way_out(rig, socket.uid, box_uid)]
+    sent = _sent_into(rig, box_uid)
+    return [socket.uid for _, socket in host_audio(rig, "out") if socket.uid in sent]
 
 
 def loop_sentence(rig: Rig, loop: Loop) -> tuple[Piece, ...]:

@@ -1,6 +1,5 @@
 """`manage.py start`: everything at once, on this machine only, until Ctrl-C."""
 
-import gc
 import os
 import signal
 import socket
@@ -24,7 +23,6 @@ from hypotaxis.web.worker_watch import WorkerWatch
 HOST = "127.0.0.1"
 MOST_PORTS = 65535
 MOST_CONNECTIONS, IDLE_S, CLEANUP_S = 400, 30, 5
-MOST_UNLOOKED = 10_000
 BEHIND_A_PROXY = {"trusted_proxy": HOST, "trusted_proxy_headers": {"x-forwarded-proto", "x-forwarded-for"}}
 """What a proxy in front says of its visitors counts only where the owner has set one up."""
 PATIENCE = 20
@@ -141,9 +139,6 @@ def _serve(port: int) -> None:
 
     from hypotaxis.web.wsgi import application
 
-    # A large rig is many small values that refer to each other in no circle: what looks for circles need not look so
-    # often (Python's own threshold is 700 values), and a changed rig is answered an eighth sooner.
-    gc.set_threshold(MOST_UNLOOKED)
     serve(
         application,
         host=HOST,
