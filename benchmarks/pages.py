@@ -1,6 +1,8 @@
-"""`python -m benchmarks.pages SIZE`: what each page and poll costs the server, as JSON: name → [ms of computing right
-after a change of the rig, ms when nothing has changed, queries, kB]. SIZE: "demo", "100 takes" or "500 takes" (and as
-many soundings), or a number of boxes."""
+"""`python -m benchmarks.pages SIZE`: what each page and poll costs the server, as JSON.
+
+Name → [ms of computing right after a box of the rig has changed, ms when nothing has changed, queries, kB]. SIZE:
+"demo", "100 takes" or "500 takes" (and as many soundings), or a number of boxes.
+"""
 
 import json
 import os
@@ -42,7 +44,7 @@ def made(size: str) -> Rig:
 
 def costs(rig: Rig) -> dict[str, list[float]]:
     """Of each page."""
-    client = Client(headers={"host": "127.0.0.1"})
+    client, box = Client(headers={"host": "127.0.0.1"}), rig.boxes.last()
     assert wsgi.application, "as the server has it"
     found = {}
     for name, address in pages_of(rig).items():
@@ -50,7 +52,7 @@ def costs(rig: Rig) -> dict[str, list[float]]:
         assert answer.status_code == 200, (name, answer.status_code)
         after = []
         for run in range(RUNS):
-            Rig.objects.filter(pk=rig.pk).update(driver=f"driver {run}")
+            rig.boxes.filter(pk=box.pk).update(note=f"note {run}")
             after.append(seconds(client, address))
         warm = min(seconds(client, address) for _ in range(RUNS))
         with CaptureQueriesContext(connection) as queries:
