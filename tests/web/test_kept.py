@@ -1,5 +1,7 @@
-"""What pages keep is never older than its rows: whatever changes, and whoever changes it, a page that was shown before is
-the page of one who never saw it."""
+"""What pages keep is never older than its rows.
+
+Whatever changes, and whoever changes it, a page that was shown before is the page of one who never saw it.
+"""
 
 import re
 
