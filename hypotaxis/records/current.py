@@ -52,8 +52,8 @@ class InUse:
 
     @cached_property
     def rigs(self) -> list[Rig]:
-        rows = Rig.objects.filter(template=False, away=False)
-        return rows_while(("rig",), "rigs", lambda: list(rows.all())) or [make_empty_rig()]
+        found = rows_while(("rig",), "rigs", lambda: list(Rig.objects.filter(template=False, away=False)))
+        return found or [make_empty_rig()]
 
     @cached_property
     def rig(self) -> Rig:
@@ -93,8 +93,8 @@ class InUse:
 
     @cached_property
     def sessions(self) -> list[Session]:
-        rows = self.rig.sessions.filter(away=False)
-        found = rows_while(("takes",), ("sessions", str(self.rig.uid)), lambda: list(rows.all()))
+        key = ("sessions", str(self.rig.uid))
+        found = rows_while(("takes",), key, lambda: list(self.rig.sessions.filter(away=False)))
         for session in found:
             session.rig = self.rig
         return found

@@ -6,8 +6,11 @@ from hypotaxis.records.stamps import rows_while
 
 def recorded_now(session: Session) -> Pass | None:
     """The pass that is recorded or waits for it, with its work."""
-    rows = Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job")
-    found = rows_while(("takes", "work"), ("recorded now", str(session.uid)), rows.first)
+
+    def look() -> Pass | None:
+        return Pass.objects.filter(session=session, job__state__in=Job.UNFINISHED).select_related("job").first()
+
+    found = rows_while(("takes", "work"), ("recorded now", str(session.uid)), look)
     if found:
         found.session = session
     return found

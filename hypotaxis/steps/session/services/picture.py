@@ -1,6 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
-from collections.abc import Callable, Container, Iterable, Mapping
+from collections.abc import Callable, Collection, Container, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from types import MappingProxyType
@@ -8,6 +8,7 @@ from typing import TypeVar
 from uuid import UUID
 
 import numpy as np
+from django.db.models import QuerySet
 
 from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, Wave, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
@@ -151,14 +152,13 @@ class Picture:
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
         self.rows = tracks_of(session)
-        wanted = Patch.objects.filter(uid__in=[row.patch_uid for row in self.rows if row.patch_uid])
-        self.sounds = {str(patch.uid): f"{patch.number} {patch.name}" for patch in wanted}
+        picked = frozenset(row.patch_uid for row in self.rows if row.patch_uid)
+        self.sounds = kept_while(("names",), ("picked", picked), lambda: _names_of(picked))
         self._known = known_takes(session)
         self._stretches = {row.uid: stretches_of(row, self._known.get(row.uid, ())) for row in self.rows}
         newest = [self._known[row.uid][0].uid for row in self.rows if row.uid in self._known]
         shown = [take.uid for take in every_take(session)[: self.listed]]
-        away = session.takes.filter(track__away=False, kept=False).figures().select_related("track")
-        self.away = list(away[: self.listed]) if self.listed and self._put_away else []
+        self.away = list(self._away_rows().figures()[: self.listed]) if self.listed and self._put_away else []
         stands = [one.uid for stretches in self._stretches.values() for one in stretches]
         self._whole = whole_takes(session, {*newest, *shown, *stands, *more}, self.rows)
         self.takes = [self._whole[uid] for uid in shown if uid in self._whole]
@@ -291,8 +291,10 @@ class Picture:
     @cached_property
     def _put_away(self) -> int:
         """How many takes are put away."""
-        rows = self.session.takes.filter(track__away=False, kept=False)
-        return kept_while(("takes",), ("put away", str(self.session.uid)), rows.count)
+        return kept_while(("takes",), ("put away", str(self.session.uid)), lambda: self._away_rows().count())
+
+    def _away_rows(self) -> QuerySet[Take]:
+        return self.session.takes.filter(track__away=False, kept=False).select_related("track")
 
     def _lost(self, take: Take) -> str:
         """What is wrong with a take's file; what its size does not tell is found when it is read."""
@@ -354,6 +356,11 @@ class Picture:
     def take_view(self, take: Take, known: KnownLateness | None) -> TakeView:
         """A take, with what is wrong with its file."""
         return take_view(take, known, self._lost(take))
+
+
+def _names_of(picked: Collection[str]) -> dict[str, str]:
+    """Numbers and names of patches by their uids."""
+    return {str(patch.uid): f"{patch.number} {patch.name}" for patch in Patch.objects.filter(uid__in=picked)}
 
 
 def _named(instrument: Instrument | None, voices: dict[int, str]) -> Callable[[int], str]:

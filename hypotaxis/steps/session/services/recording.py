@@ -609,8 +609,11 @@ class Measured:
 
 def newest_pass(session: Session) -> Pass | None:
     """The last one, with its work."""
-    rows = session.passes.select_related("job", "measuring")
-    found = rows_while(("takes", "work"), ("newest pass", str(session.uid)), rows.last)
+
+    def look() -> Pass | None:
+        return session.passes.select_related("job", "measuring").last()
+
+    found = rows_while(("takes", "work"), ("newest pass", str(session.uid)), look)
     if found:
         found.session = session
     return found
@@ -625,8 +628,11 @@ def waits_for_answer(run: Pass | None) -> Measured | None:
 
 def reached_bar(run: Pass) -> int | None:
     """The bar in which what was recorded of a pass breaks off; None where nothing is missing, or nothing came."""
-    cuts = run.takes.kept().filter(complete=False).order_by("-frames")
-    cut = rows_while(("takes",), ("broken off", str(run.uid)), cuts.first)
+
+    def look() -> Take | None:
+        return run.takes.kept().filter(complete=False).order_by("-frames").first()
+
+    cut = rows_while(("takes",), ("broken off", str(run.uid)), look)
     if cut is None:
         return None
     at = (cut.first_sample + cut.frames) * 1e6 / cut.sample_rate
