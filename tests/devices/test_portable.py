@@ -128,7 +128,7 @@ class PortableTest(SimpleTestCase):
             # On a busy machine it says that frames did not come, and asks to be sounded again.
             if "did not come while it was sounded" not in looped.get("error", ""):
                 break
-        self.assertEqual((code, looped["matched"]), (0, 8))
+        self.assertEqual((code, looped.get("matched")), (0, 8), looped)
         self.assertAlmostEqual((looped["offset_samples"] - LOOP) % PERIOD % PERIOD, 0.0, delta=0.05)
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.midi.messages import note_off, note_on
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.playing.tryout import usual_note
@@ -111,13 +112,13 @@ def slots_on(lines: Sequence[tuple[Line, int]]) -> tuple[Slot, ...]:
 
 def free_channel(plan: Plan, line: Line) -> int:
     """A channel of a line's port on which nothing that hears it is meant to listen; 0 where there is none."""
-    there = [one for one in heard_from(plan.rig, line.send) if not is_interface(plan.rig.box(one.box).shape)]
-    meant: dict[str, set[int]] = {}
-    for instrument in plan.instruments:
-        for seat in instrument.seats:
-            for one in heard_from(plan.rig, seat.send):
-                if one.box == instrument.box:
-                    meant.setdefault(one.box, set()).add(one.channels[seat.channel - 1])
+    return _free_on(plan, line.send)
+
+
+@kept_with_it
+def _free_on(plan: Plan, send: str) -> int:
+    there = [one for one in heard_from(plan.rig, send) if not is_interface(plan.rig.box(one.box).shape)]
+    meant = _meant(plan)
     return next(
         (
             channel
@@ -126,6 +127,18 @@ def free_channel(plan: Plan, line: Line) -> int:
         ),
         0,
     )
+
+
+@kept_with_it
+def _meant(plan: Plan) -> dict[str, set[int]]:
+    """The channels on which boxes (uids) are meant to listen, as they arrive there."""
+    meant: dict[str, set[int]] = {}
+    for instrument in plan.instruments:
+        for seat in instrument.seats:
+            for one in heard_from(plan.rig, seat.send):
+                if one.box == instrument.box:
+                    meant.setdefault(one.box, set()).add(one.channels[seat.channel - 1])
+    return meant
 
 
 def _slot(line: Line, begins_s: float, lasts_s: float, channel: int) -> Slot:
