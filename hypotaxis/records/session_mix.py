@@ -126,7 +126,7 @@ class SessionMix:
             return [Beat(float(at) / 1e6, True) for at in self.tempo.us_at(struck)]
         return []
 
-    @property
+    @cached_property
     def span(self) -> tuple[int, int]:
         """Session positions between which there may be anything: from the lead-in to what rings on."""
         end = float(self.tempo.samples_at(self.tempo.bar_tick(last_bar_of(self.session) + 1), self.rate))
