@@ -42,8 +42,12 @@ def _newest(rig: str) -> dict[str, Sounding]:
 
 def soundings_of(plan: Plan, uid: str) -> list[Sounding]:
     """Of the main trip of an instrument or effect loop, the newest first."""
-    mine = Sounding.objects.figures().filter(Q(instrument_uid=uid) | Q(loop_uid=uid), rig=plan.rig.uid)
-    return list(mine.filter(part_uid="", return_uid="").select_related("job"))
+
+    def look() -> list[Sounding]:
+        mine = Sounding.objects.figures().filter(Q(instrument_uid=uid) | Q(loop_uid=uid), rig=plan.rig.uid)
+        return list(mine.filter(part_uid="", return_uid="").select_related("job"))
+
+    return rows_while(("soundings", "work"), ("soundings of", plan.rig.uid, uid), look)
 
 
 def _known(plan: Plan) -> dict[str, KnownLateness]:

@@ -28,6 +28,7 @@ from hypotaxis.records.audio import FRAMES_A_BLOCK, folder, made_once, write_who
 from hypotaxis.records.jobs import Reporter, asked_before, begin, hand_over, running, wait_again, work
 from hypotaxis.records.journal import change_plan
 from hypotaxis.records.models import Job, Rig, Sounding
+from hypotaxis.records.stamps import rows_while
 
 ENDED = (Job.DONE, Job.FAILED)
 MOST_OTHERS = 40
@@ -123,10 +124,14 @@ def measure_again(row: Sounding, *, track: int | None, channel: int | None, side
 
 def others_to_compare(row: Sounding) -> list[Sounding]:
     """Other soundings whose recordings are kept, those of the same trip first, the newest of each."""
-    kept = Sounding.objects.figures().exclude(uid=row.uid).exclude(recording="").filter(job__state__in=ENDED)
-    mine = {name: getattr(row, name) for name in ("instrument_uid", "part_uid", "return_uid", "loop_uid")}
-    another = Case(When(**mine, then=0), default=1)
-    return list(kept.order_by(another, "-made")[:MOST_OTHERS])
+
+    def look() -> list[Sounding]:
+        kept = Sounding.objects.figures().exclude(uid=row.uid).exclude(recording="").filter(job__state__in=ENDED)
+        mine = {name: getattr(row, name) for name in ("instrument_uid", "part_uid", "return_uid", "loop_uid")}
+        another = Case(When(**mine, then=0), default=1)
+        return list(kept.order_by(another, "-made")[:MOST_OTHERS])
+
+    return rows_while(("soundings", "work"), ("to compare with", str(row.uid)), look)
 
 
 def compare_with(row: Sounding, other: Sounding) -> None:
