@@ -99,7 +99,10 @@ class Run:
         """Up to which frame its source has been asked."""
         self.messages: deque[tuple[int, Message]] = deque()
         """(frame, message) still to leave, in order of time."""
-        self._pieces: dict[str, deque[Piece]] = {}
+        self._pieces: dict[str, tuple[Piece, ...]] = {}
+        """What outputs still play: never changed, only replaced, since the callback goes through it meanwhile."""
+        self._at = 0
+        """The frame from which the callback plays."""
         self._held: Block | None = None
 
     @property
@@ -117,8 +120,13 @@ class Run:
         """Take in what leaves next."""
         with self.fed:
             self.messages += [(round(m.time_ns * self.rate / 1e9), m) for m in feed.messages]
+            pieces = {
+                name: tuple(one for one in mine if one.start + len(one.samples) > self._at)
+                for name, mine in self._pieces.items()
+            }
             for piece in feed.pieces:
-                self._pieces.setdefault(piece.output, deque()).append(piece)
+                pieces[piece.output] = (*pieces.get(piece.output, ()), piece)
+            self._pieces = pieces
             self.until = feed.until
             self.fed.notify()
 
@@ -164,11 +172,9 @@ class Run:
 
     def play(self, start: int, first: int, frames: int, samples: Samples) -> None:
         """Work out what outputs play in this period, of which the run has all frames from `first` on."""
-        playing = {}
+        playing, self._at = {}, start
         for name, pieces in self._pieces.items():
             sound = np.zeros(frames, np.float32)
-            while pieces and pieces[0].start + len(pieces[0].samples) <= start:
-                pieces.popleft()
             for piece in pieces:
                 begins, ends = max(start, piece.start), min(start + frames - first, piece.start + len(piece.samples))
                 if begins < ends:

@@ -161,7 +161,8 @@ class FromNothingTest(BrowserTest):
         self.page.get_by_label("Section", exact=True).fill("Ebb")
         self.button("Name the section")
         self.see("Bar 2 begins “Ebb”.")
-        self.press("Escape")
+        with self.page.expect_navigation():
+            self.press("Escape")
         self.press("p")
         self.page.get_by_label("To the track").select_option(label="Bittern")
         self.page.get_by_label("Stand-in only: faster than real time").check()
