@@ -146,11 +146,6 @@ def kept_while(subjects: tuple[str, ...], key: Hashable, work: Callable[[], _Ans
         while len(_answers) > KEPT:
             _answers.popitem(last=False)
     return answer
-    with _lock:
-        _answers[whole] = answer
-        while len(_answers) > KEPT:
-            _answers.popitem(last=False)
-    return answer
 
 
 def rows_while(subjects: tuple[str, ...], key: Hashable, read: Callable[[], _Answer]) -> _Answer:
