@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -48,7 +49,7 @@ class LineHeard:
     inputs: tuple[InputHeard, ...]
     copies: tuple[tuple[str, str, float], ...] = ()
 
-    @property
+    @cached_property
     def moved(self) -> tuple[str, ...]:
         """Uids of the inputs at which something came home, the loudest first."""
         there = sorted((one for one in self.inputs if one.moved), key=lambda one: -one.peak_db)
@@ -56,6 +57,12 @@ class LineHeard:
 
     def of(self, uid: str) -> InputHeard | None:
         return next((one for one in self.inputs if one.uid == uid), None)
+
+    def about(self, own: Sequence[str]) -> "LineHeard":
+        """Without the inputs at which nothing came home and that are none of its own: nothing is asked of them, and a
+        large rig has hundreds."""
+        kept = tuple(one for one in self.inputs if one.moved or one.uid in own)
+        return LineHeard(kept, self.copies)
 
     def copied(self, one: str, other: str) -> float | None:
         """By how many ms one input hears later what the other does; None where it hears something else."""

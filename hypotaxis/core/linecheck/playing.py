@@ -42,7 +42,8 @@ def play(
                 slot = coming.pop(0)
                 first, last = (round(at * rate) - begins for at in (slot.begins_s, slot.ends_s))
                 note = round(slot.note_s * rate) - begins - first
-                yield slot, hear_line(kept[first:last], rate, note, [uid for uid, _ in inputs])
+                heard = hear_line(kept[first:last], rate, note, [uid for uid, _ in inputs])
+                yield slot, heard.about(slot.line.inputs)
                 kept, begins = kept[last:], begins + last
             if coming:
                 yield coming[0], None

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from hypotaxis.core.findings.finding import Fix
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard, other_sound
 from hypotaxis.core.linecheck.lines import Line
 from hypotaxis.core.linecheck.questions import Question, Said, Silent, ask
@@ -426,5 +427,10 @@ def _noise(loud: Sequence[InputHeard]) -> str:
 
 def _in_order(plan: Plan, uids: Sequence[str]) -> list[str]:
     """Inputs as they stand on the interface."""
-    place = {socket.uid: number for number, (_, socket) in enumerate(plan.rig.each_socket())}
-    return sorted(uids, key=lambda uid: place.get(uid, 0))
+    places = _places(plan)
+    return sorted(uids, key=lambda uid: places.get(uid, 0))
+
+
+@kept_with_it
+def _places(plan: Plan) -> dict[str, int]:
+    return {socket.uid: number for number, (_, socket) in enumerate(plan.rig.each_socket())}

@@ -1,16 +1,15 @@
 """The line check as work: lines played by the worker, what was heard kept line by line, verdicts asked of the core."""
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from uuid import UUID
-from zlib import crc32
 
 from django.db import transaction
 
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.formats.plain import from_json, to_json
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.linecheck.checked import Checked, CheckedLine, OmniHeard
 from hypotaxis.core.linecheck.hearing import LineHeard
 from hypotaxis.core.linecheck.lines import SLOT_S, Line, lines_of, probes_of, slots_of, slots_on
@@ -51,27 +50,29 @@ class LineCheck:
     def lines(self) -> tuple[Line, ...]:
         known = known_latenesses(self.plan)
         late = {uid: one.lateness_ms for uid, one in known.items() if one.lateness_ms is not None}
-        return lines_of(self.plan, late)
+        return _lines(self.plan, tuple(late.items()))
 
     @cached_property
     def job(self) -> Job | None:
         return newest(KIND, str(self.rig.uid))
 
-    @property
-    def state(self) -> str:
-        """What its rows depend on, while the plan stays: it is the same as long as they are."""
-        if self.job is None:
-            return "none"
-        told = (self.job.state, self.job.progress, self.job.message, self.job.cancel, self.job.result)
-        return f"{self.job.uid}-{crc32(json.dumps(told).encode()):x}"
-
     @cached_property
     def checked(self) -> Checked:
         return from_json(Checked, self.job.result) if self.job and self.job.result else Checked()
 
+    @cached_property
+    def heard(self) -> Mapping[str, CheckedLine]:
+        """What was heard, by the keys of lines."""
+        return {one.key: one for one in self.checked.lines}
+
     @property
     def running(self) -> bool:
         return bool(self.job and not self.job.finished)
+
+    @cached_property
+    def sounds(self) -> str:
+        """Key of the line whose note leaves now, "" = none."""
+        return self.checked.now if self.running else ""
 
     @cached_property
     def verdicts(self) -> dict[str, Verdict]:
@@ -85,18 +86,15 @@ class LineCheck:
         older = older.exclude(uid=self.job.uid) if self.job else older
         return _good_of(tuple(older.values_list("uid", flat=True)))
 
-    def first(self, line: Line) -> str:
-        """What a line was told at first, where it was heard twice and that was another thing."""
-        return next((one.first for one in self.checked.lines if one.key == line.key), "")
-
-    def answered(self, line: Line) -> bool:
-        """Whether the person has answered anything of a line."""
-        return any(one.key == line.key and one.told for one in self.checked.lines)
-
     @property
     def differing(self) -> list[str]:
         """Keys of the lines that are not as planned."""
         return [key for key, one in self.verdicts.items() if not one.fine]
+
+
+@kept_with_it
+def _lines(plan: Plan, late_ms: tuple[tuple[str, float], ...]) -> tuple[Line, ...]:
+    return lines_of(plan, dict(late_ms))
 
 
 @lru_cache(maxsize=2)

@@ -1,12 +1,15 @@
 """The line check's page: what was heard, what is not as planned, one move in the plan, again and stopped."""
 
+import re
+from dataclasses import replace
 from unittest import mock
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
-from hypotaxis.core.linecheck.hearing import LineHeard
+from hypotaxis.core.formats.plain import to_json
+from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard
 from hypotaxis.core.linecheck.verdicts import AS_PLANNED, AWAY, CHANNEL, ELSEWHERE, SILENT
 from hypotaxis.core.rig.change import set_box
 from hypotaxis.records.jobs import Reporter, newest
@@ -50,6 +53,39 @@ class LineCheckTest(DemoTest):
         self.assertEqual(len(self.kinds()), 8)
         self.assertLess(len(written), 8 * 5)
 
+    def test_what_was_silent_at_inputs_that_are_not_its_own_is_not_kept(self):
+        self.check()
+        check = LineCheck(self.rig, self.plan)
+        for line in check.lines:
+            found = check.heard[line.key].heard
+            self.assertEqual({one.uid for one in found.inputs}, {*line.inputs, *found.moved}, line.name)
+
+    def test_a_poll_brings_what_has_changed_since_the_last_one_and_nothing_else(self):
+        self.check()
+        job, whole = newest(checking.KIND, str(self.rig.uid)), LineCheck(self.rig, self.plan).checked
+
+        def heard(count: int, **more) -> None:
+            so_far = replace(whole, lines=whole.lines[:count], now=whole.lines[count].key)
+            Job.objects.filter(pk=job.pk).update(state=Job.RUNNING, result=to_json(so_far), **more)
+
+        def polled():
+            answer = self.client.get(reverse("rig:check-rows"), headers={"X-State": self.state})
+            self.state = answer["X-State"]
+            return answer.status_code, re.findall(r'data-part="([\w-]+)"', answer.content.decode())
+
+        heard(3)
+        self.state = re.search(r'data-state="([^"]+)"', self.page("rig:check"))[1]
+        self.assertEqual(polled(), (204, []))
+        heard(4, progress=0.5)
+        self.assertEqual(polled(), (200, ["check-3", "check-4", "check-sum"]))
+        self.assertEqual(polled(), (204, []))
+        heard(4, message="Something to tell.")
+        self.assertEqual(polled(), (200, ["check-sum"]))
+        change_plan(self.rig, "moved", self.plan, set_box(self.plan, box_named(self.plan, "Bittern").uid, name="Heath"))
+        self.assertEqual(polled()[1][:2], ["check-rows", "check-0"])
+        self.state = ""
+        self.assertEqual(len(polled()[1]), 1 + len(whole.lines) + 1)
+
     def test_a_box_on_another_channel_is_found_and_the_plan_follows_in_one_move_shown_first(self):
         self.check()
         self.panel("Bittern", channels=[9])
@@ -74,11 +110,11 @@ class LineCheckTest(DemoTest):
             target = self.socket("Quayside 18", "mic 2")
             home = self.socket("Quayside 18", "line in 3")
             cables = tuple(
-                checking.replace(one, target=target) if one.target == home else one
+                replace(one, target=target) if one.target == home else one
                 for one in rig.cables
                 if one.target != target
             )
-            return real(checking.replace(rig, cables=cables), *args, **kwargs)
+            return real(replace(rig, cables=cables), *args, **kwargs)
 
         with mock.patch.object(studio_startup, "Desk", plugged_elsewhere):
             self.check()
@@ -93,8 +129,7 @@ class LineCheckTest(DemoTest):
             for slot, heard in played(*given, **named):
                 if heard and slot.line.name == "Bittern" and not disturbed:
                     disturbed.append(heard)
-                    heard = LineHeard(tuple(checking.replace(one, late_ms=40.0) if one.uid == mic else one
-                                            for one in heard.inputs))  # fmt: skip
+                    heard = LineHeard((*heard.inputs, InputHeard(mic, -12.0, -90.0, late_ms=40.0)))
                 yield slot, heard
 
         with mock.patch.object(checking, "play", in_between):

@@ -1,6 +1,8 @@
 """The line check's page: a row a line, where it came home, what that says."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from uuid import uuid4
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse
@@ -8,10 +10,12 @@ from django.shortcuts import redirect, render
 
 from hypotaxis.core.errors import CannotSchedule, DoesNotFit
 from hypotaxis.core.findings.rules import check as check_rules
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.linecheck.lines import SLOT_S, Line
 from hypotaxis.core.linecheck.panel import omni_asked
 from hypotaxis.core.linecheck.verdicts import Verdict
 from hypotaxis.core.midi.scales import note_name
+from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import return_sockets
 from hypotaxis.core.studio import STAND_IN
 from hypotaxis.core.units import level_text, signed
@@ -49,8 +53,9 @@ class Mark:
 
 @dataclass(frozen=True)
 class Row:
-    """A line as the page lists it."""
+    """A line as the page lists it. place: among all of them."""
 
+    place: int
     line: Line
     sent: str
     note: str
@@ -72,34 +77,60 @@ def home(request):
     here = in_use(request)
     if request.method == "POST":
         return _done(request, here)
-    context = _context(here, LineCheck(here.rig, here.plan))
+    check = LineCheck(here.rig, here.plan)
+    context = _context(here, check) | {"states": ".".join(_states(here, check))}
     if key := request.GET.get("show", ""):
-        context |= _shown(here, context["check"], key, whole(request.GET.get("cause"), 0, 0, 9))
+        context |= _shown(here, check, key, whole(request.GET.get("cause"), 0, 0, 9))
     return render(request, "rig/check.html", context)
 
 
 def rows(request):
-    """The same rows, polled while it goes on."""
+    """What has changed of them since they were asked for last, polled while it goes on."""
     here = in_use(request)
     check = LineCheck(here.rig, here.plan)
-    if request.headers.get("X-State") == check.state:
+    states, held = _states(here, check), request.headers.get("X-State", "").split(".")
+    if held == states:
         answer = HttpResponse(status=204)
+    elif held[0] == states[0] and len(held) == len(states):
+        places = [place for place, (was, is_) in enumerate(zip(held[2:], states[2:], strict=True)) if was != is_]
+        answer = render(request, "rig/includes/check_changed.html", _context(here, check, places))
     else:
         answer = render(request, "rig/includes/check_rows.html", _context(here, check))
-    answer["X-State"] = check.state
+    answer["X-State"] = ".".join(states)
     answer["X-Finished"] = "0" if check.running else "1"
     return answer
 
 
-def _context(here: InUse, check: LineCheck) -> dict:
+def _states(here: InUse, check: LineCheck) -> list[str]:
+    """What is shown, in a few digits each: the table without its rows, the sum below it, then row by row. They hold
+    while the program runs."""
+    shown = [(_mark_of(here.plan), check.running, len(check.lines))]
+    message = check.job.message if check.job else ""
+    shown += [(len(check.verdicts), len(check.differing), check.checked.probing, message)]
+    for line in check.lines:
+        one, before = check.heard.get(line.key), check.good.get(line.key)
+        said = (check.verdicts.get(line.key), one and one.first, bool(one and one.told), line.key == check.sounds)
+        shown += [(line.key, *said, before and (before.day, before.heard))]
+    return [f"{hash(one) & 0xFFFFFFFF:x}" for one in shown]
+
+
+@kept_with_it
+def _mark_of(_: Plan) -> str:
+    """Tells this value of the plan from any other."""
+    return uuid4().hex
+
+
+def _context(here: InUse, check: LineCheck, places: Sequence[int] | None = None) -> dict:
+    """places: of the lines whose rows are shown; None = of all."""
     inputs = [(socket.uid, socket.name) for _, socket in return_sockets(here.plan.rig)]
     pitch = WIDE if len(inputs) <= MANY else NARROW
     columns = {uid: EDGE + pitch * place for place, (uid, _) in enumerate(inputs)}
     heard, wrong = len(check.verdicts), check.differing
+    shown = range(len(check.lines)) if places is None else places
     return {
         "check": check,
-        "rows": [_row(here, check, line, columns) for line in check.lines],
-        "inputs": _columns(inputs, columns),
+        "rows": [_row(here, check, place, columns) for place in shown],
+        "inputs": _columns(inputs, columns) if places is None else (),
         "width": 2 * EDGE + pitch * max(0, len(inputs) - 1),
         "heard": heard,
         "wrong": wrong,
@@ -120,9 +151,9 @@ def _columns(inputs: list[tuple[str, str]], places: dict[str, int]) -> list[Colu
     return found
 
 
-def _row(here: InUse, check: LineCheck, line: Line, columns: dict[str, int]) -> Row:
-    verdict = check.verdicts.get(line.key)
-    sends = check.running and check.checked.now == line.key
+def _row(here: InUse, check: LineCheck, place: int, columns: dict[str, int]) -> Row:
+    line = check.lines[place]
+    verdict, known = check.verdicts.get(line.key), check.heard.get(line.key)
     moved = verdict.heard.moved if verdict else ()
     letters = dict(zip(line.inputs, ("L", "R") if len(line.inputs) == 2 else ("",), strict=False))
     marks = [
@@ -138,8 +169,9 @@ def _row(here: InUse, check: LineCheck, line: Line, columns: dict[str, int]) -> 
     peak, late = max((one.peak_db for one in own), default=None), min((one.late_ms for one in own), default=None)
     figures = [_level(verdict.peak_db), _ms(verdict.late_ms) or "–"] if verdict else ["", ""]
     figures += [_level(peak), _ms(late)] if verdict and not verdict.fine else ["", ""]
-    state = "sent; listening" if sends else ("waits" if check.running else "not checked yet")
+    state = "sent; listening" if line.key == check.sounds else ("waits" if check.running else "not checked yet")
     return Row(
+        place,
         line,
         sent,
         note,
@@ -148,8 +180,8 @@ def _row(here: InUse, check: LineCheck, line: Line, columns: dict[str, int]) -> 
         state,
         before.day[:10] if before else "",
         *figures,
-        check.first(line),
-        check.answered(line),
+        known.first if known else "",
+        bool(known and known.told),
     )
 
 

@@ -49,7 +49,7 @@ export function leadTo(address) {
 }
 
 // Fetches what the server rendered: its named parts replace their likes on the page; without parts it fills `element`.
-// What has not changed since the last time (204) leaves the page as it is.
+// What has not changed since the last time (204) leaves the page as it is. A part inside another one comes with it.
 export async function fetchInto(element, url) {
   try {
     const shown = document.body.dataset;
@@ -64,7 +64,8 @@ export async function fetchInto(element, url) {
     if (answer.status === 204) return answer.headers;
     const fresh = document.createElement("template");
     fresh.innerHTML = await answer.text();
-    const parts = fresh.content.querySelectorAll("[data-part]");
+    const named = [...fresh.content.querySelectorAll("[data-part]")];
+    const parts = named.filter((part) => !part.parentElement?.closest("[data-part]"));
     for (const part of parts) document.querySelector(`[data-part="${part.dataset.part}"]`)?.replaceWith(part);
     if (!parts.length) element.replaceChildren(fresh.content);
     return answer.headers;
