@@ -28,6 +28,7 @@ from hypotaxis.core.session.straighten import DIVISIONS, LEAST_SWING, MOST_SWING
 from hypotaxis.core.studio import STAND_IN, WITH_A_NOTE
 from hypotaxis.core.units import counted
 from hypotaxis.records.asked import one_line
+from hypotaxis.records.choices import Options, SharedChoice
 from hypotaxis.records.merging import Merged
 from hypotaxis.records.models import Track
 from hypotaxis.steps.session.services.joining import NEW, TRACK, Coming
@@ -41,6 +42,11 @@ def seat_choices(plan: Plan) -> list[tuple[str, str]]:
         for one in plan.instruments
         for seat in one.seats
     ]
+
+
+def seats_of(plan: Plan) -> Options:
+    """The same as options of a track."""
+    return Options([("", "no instrument"), *seat_choices(plan)])
 
 
 class ScoreForm(forms.Form):
@@ -302,7 +308,7 @@ VOICED = ("instrument_uid", "part_uid", "program", "patch_uid", "msb", "lsb")
 class TrackForm(Merged, forms.Form):
     """A track's instrument, program and arming. The program is shown as the wire counts it, 0–127."""
 
-    instrument_uid = forms.ChoiceField(label="Instrument", required=False)
+    instrument_uid = SharedChoice(label="Instrument", required=False)
     program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
     armed = forms.BooleanField(label="Armed", required=False)
     fed_by = forms.ChoiceField(label="Sent", required=False)
@@ -310,15 +316,14 @@ class TrackForm(Merged, forms.Form):
         label="The return holds", choices=[("", "the effect alone"), ("dry", "the dry sound, too")], required=False
     )
 
-    def __init__(self, *args, track: Track, plan: Plan, others: Sequence[Track] = (), **kwargs) -> None:
+    def __init__(self, *args, track: Track, seats: Options, others: Sequence[Track] = (), **kwargs) -> None:
+        """seats: what a track can play; others: all tracks."""
         self.track, self.kept = track, "/".join(filter(None, (track.instrument_uid, track.part_uid)))
         initial = {"instrument_uid": self.kept, "program": track.program, "armed": track.armed}
         initial |= {"fed_by": str(track.fed_by_id or ""), "holds_dry": "dry" if track.holds_dry else ""}
         super().__init__(*args, prefix=str(track.uid), initial=initial, **kwargs)
-        choices = [("", "no instrument"), *seat_choices(plan)]
-        if self.kept not in dict(choices):
-            choices.append((self.kept, "an instrument or part that is gone"))
-        self.fields["instrument_uid"].choices = choices
+        gone = () if self.kept in seats else ((self.kept, "an instrument or part that is gone"),)
+        self.fields["instrument_uid"].offer(seats, gone)
         if track.loop_uid:
             fed = [(str(one.uid), one.name) for one in others if one.uid != track.uid]
             self.fields["fed_by"].choices = [("", "nothing"), *fed]

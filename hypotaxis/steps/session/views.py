@@ -1,9 +1,10 @@
 """The session's pages: notes said, sound answered; passes and takes."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from uuid import UUID
 
 from django.contrib import messages
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -11,6 +12,7 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableFile
+from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.session.templates import SESSION
 from hypotaxis.core.units import counted, signed
@@ -18,7 +20,7 @@ from hypotaxis.records import housekeeping, templates
 from hypotaxis.records.asked import LISTED, number, one_line, whole
 from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
-from hypotaxis.records.models import Job, Pass, Session, Take
+from hypotaxis.records.models import Job, Pass, Session, Take, Track
 from hypotaxis.records.served import sound_file
 from hypotaxis.records.under_way import played_in
 from hypotaxis.steps.session.forms import (
@@ -30,6 +32,7 @@ from hypotaxis.steps.session.forms import (
     PassForm,
     ScoreForm,
     TrackForm,
+    seats_of,
 )
 from hypotaxis.steps.session.running import running_context
 from hypotaxis.steps.session.services import arranging, beginning, importing, joining, placing, recording
@@ -45,7 +48,7 @@ MOST_LISTED = 10_000
 NOBODY_LEADS = "No box leads any more, so a pass can only begin at once. Say on the Rig step who leads."
 
 
-def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
+def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
     """The session: tracks with their strips, the glass, the takes. forms: of tracks (uid) whose fields were refused."""
     here = in_use(request)
     if here.session is None:
@@ -60,7 +63,8 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
         "session": here.session,
         "otherwise": 0 if run else changed_since(here.session, here.plan),
         "picture": picture,
-        "tracks": picture.tracks(forms or {}),
+        "tracks": picture.tracks(),
+        "fields": _fields(here.plan, picture.rows) | (forms or {}),
         "takes": picture.take_views(here.latenesses.known),
         "bars": picture.bars(),
         "marks": picture.marks(),
@@ -87,6 +91,12 @@ def home(request, forms: Mapping[str, TrackForm] | None = None, **sheet):
     elif played := played_in(here.session):
         context |= playing_context(played)
     return render(request, "session/home.html", context | sheet)
+
+
+def _fields(plan: Plan, rows: Sequence[Track], sent: QueryDict | None = None) -> dict[UUID, TrackForm]:
+    """A form for each track, by uid. sent: what came of them."""
+    seats = seats_of(plan)
+    return {one.uid: TrackForm(sent, track=one, seats=seats, others=rows) for one in rows}
 
 
 def _ready(here: InUse, picture: Picture, settings: dict) -> Ready | None:
@@ -304,15 +314,13 @@ def tracks(request):
     if here.session is None:
         raise Http404
     wrong = {}
-    rows = list(here.session.tracks.shown())
-    for track in rows:
-        form = TrackForm(request.POST, track=track, plan=here.plan, others=rows)
+    for uid, form in _fields(here.plan, list(here.session.tracks.shown()), request.POST).items():
         if form.is_valid():
             form.save()
         else:
-            wrong[str(track.uid)] = form
+            wrong[uid] = form
             for error in (error for errors in form.errors.values() for error in errors):
-                messages.error(request, f"{track.name}: {error} The rest is kept.")
+                messages.error(request, f"{form.track.name}: {error} The rest is kept.")
     if wrong:
         # What was typed stays in its field.
         return home(request, forms=wrong)

@@ -3,7 +3,6 @@
 from collections.abc import Callable, Collection, Container, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from types import MappingProxyType
 from typing import TypeVar
 from uuid import UUID
 
@@ -33,7 +32,6 @@ from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
 from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import every_take, known_takes, stretches_of, whole_takes
 from hypotaxis.records.under_way import recorded_now
-from hypotaxis.steps.session.forms import TrackForm
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
@@ -72,10 +70,9 @@ class TakeView:
 
 @dataclass(frozen=True)
 class TrackView:
-    """A track: its form, strips and glass."""
+    """A track: its strips and glass."""
 
     row: Track
-    form: TrackForm
     instrument: Instrument | None
     loop: Loop | None
     home: str
@@ -209,10 +206,8 @@ class Picture:
 
     # --- tracks
 
-    def tracks(
-        self, forms: Mapping[str, TrackForm] = MappingProxyType({}), only: Container[UUID] | None = None
-    ) -> list[TrackView]:
-        """All tracks in order, or only some (uids). forms: of tracks (uid) that are shown as they were sent."""
+    def tracks(self, only: Container[UUID] | None = None) -> list[TrackView]:
+        """All tracks in order, or only some (uids)."""
         armed: dict[str, Track] = {}
         views = []
         for row in self.rows:
@@ -224,11 +219,10 @@ class Picture:
                     clash = f"Same return as {other.name}: record them in a pass each."
             if only is not None and row.uid not in only:
                 continue
-            form = forms.get(str(row.uid)) or TrackForm(track=row, plan=self.plan, others=self.rows)
-            views.append(self._track(row, instrument, clash, form))
+            views.append(self._track(row, instrument, clash))
         return views
 
-    def _track(self, row: Track, instrument: Instrument | None, clash: str, form: TrackForm) -> TrackView:
+    def _track(self, row: Track, instrument: Instrument | None, clash: str) -> TrackView:
         stands = self._stands(row.uid)
         bar = self.tempo.position(self.tick).bar
         # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
@@ -247,7 +241,6 @@ class Picture:
         struck[[place for one in amiss for place in one.places]] = True
         return TrackView(
             row=row,
-            form=form,
             instrument=instrument,
             loop=self.plan.loop(row.loop_uid) if row.loop_uid else None,
             home=" and ".join(_homes(self.plan, returns)),

@@ -1,0 +1,81 @@
+"""A choice among the same options that many fields of a page have: they are written down once for all of them.
+
+A page with a hundred tracks and a hundred instruments has ten thousand options, and Django makes a value of each.
+"""
+
+from collections.abc import Iterable
+from functools import cached_property
+
+from django import forms
+from django.forms.utils import flatatt
+from django.utils.html import format_html
+from django.utils.safestring import SafeString, mark_safe
+
+_OPTION = '<option value="{}">{}</option>'
+_CHOSEN = '<option value="{}" selected>{}</option>'
+
+
+class Options:
+    """Values and their words, in order; a value stands once."""
+
+    def __init__(self, pairs: Iterable[tuple[str, str]]) -> None:
+        self.words = dict(pairs)
+
+    def __contains__(self, value: str) -> bool:
+        return value in self.words
+
+    @cached_property
+    def _written(self) -> tuple[str, dict[str, tuple[int, int]]]:
+        """All of them, none chosen, and where each begins and ends."""
+        parts, places, at = [], {}, 0
+        for value, words in self.words.items():
+            part = format_html(_OPTION, value, words)
+            places[value] = at, at + len(part)
+            parts.append(part)
+            at += len(part)
+        return "".join(parts), places
+
+    def markup(self, chosen: str, besides: Iterable[tuple[str, str]] = ()) -> SafeString:
+        """As a select holds them. besides: pairs that only this one has, behind the others."""
+        whole, places = self._written
+        if chosen in places:
+            begins, ends = places[chosen]
+            whole = whole[:begins] + format_html(_CHOSEN, chosen, self.words[chosen]) + whole[ends:]
+        more = [format_html(_CHOSEN if one == chosen else _OPTION, one, words) for one, words in besides]
+        return mark_safe("".join([whole, *more]))
+
+
+class SharedSelect(forms.Select):
+    """A select of such options."""
+
+    options = Options(())
+    besides: tuple[tuple[str, str], ...] = ()
+
+    def render(self, name, value, attrs=None, renderer=None):
+        inside = self.options.markup("" if value is None else str(value), self.besides)
+        given = flatatt(self.build_attrs(self.attrs, attrs))
+        return format_html('<select name="{}"{}>{}</select>', name, given, inside)
+
+
+class SharedChoice(forms.Field):
+    """A choice that is offered so. Call `offer` before the form is read or shown."""
+
+    widget = SharedSelect
+    default_error_messages = forms.ChoiceField.default_error_messages
+
+    def offer(self, options: Options, besides: tuple[tuple[str, str], ...] = ()) -> None:
+        """besides: what this field alone offers."""
+        self.widget.options, self.widget.besides = options, besides
+
+    @property
+    def choices(self) -> list[tuple[str, str]]:
+        """What is offered, as any choice tells it."""
+        return [*self.widget.options.words.items(), *self.widget.besides]
+
+    def to_python(self, value):
+        return "" if value in self.empty_values else str(value)
+
+    def validate(self, value):
+        super().validate(value)
+        if value and value not in self.widget.options and value not in dict(self.widget.besides):
+            raise forms.ValidationError(self.error_messages["invalid_choice"], "invalid_choice", {"value": value})
