@@ -88,7 +88,10 @@ def _behind_a_program(
     notes: np.ndarray, controls: np.ndarray, tempo: TempoMap, instrument: Instrument
 ) -> Iterator[Unplayable]:
     """Programs that follow a note so closely that the gap before the next one cannot be left."""
-    programs = tempo.us_at(controls["tick"][controls["status"] == PROGRAM_CHANGE]) / 1000
+    changes = controls["tick"][controls["status"] == PROGRAM_CHANGE]
+    if not len(changes):
+        return
+    programs = tempo.us_at(changes) / 1000
     at_ms = tempo.us_at(notes["tick"]) / 1000
     swallowed: set[int] = set()
     for program in programs.tolist():

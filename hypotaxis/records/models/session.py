@@ -44,6 +44,8 @@ class Session(WithUid):
     handover = models.JSONField(default=dict, blank=True)
     pass_typed = models.TextField(blank=True)
     away = models.BooleanField(default=False)
+    _tempo: tuple[tuple, TempoMap] | None = None
+    """What its tempo map was made from, and the map: it is asked for each track and take."""
 
     class Meta:
         ordering = ["-created"]
@@ -64,7 +66,10 @@ class Session(WithUid):
     @property
     def tempo_map(self) -> TempoMap:
         """Its tempo and meter changes."""
-        return TempoMap(self.ticks_per_quarter, as_tuples(self.tempos), as_tuples(self.meters))
+        held = self.ticks_per_quarter, self.tempos, self.meters
+        if not self._tempo or any(one is not other for one, other in zip(self._tempo[0], held, strict=True)):
+            self._tempo = held, TempoMap(self.ticks_per_quarter, as_tuples(self.tempos), as_tuples(self.meters))
+        return self._tempo[1]
 
 
 class Tracks(models.QuerySet):

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from pathlib import PurePath
+from typing import Any
 
 from django import forms
 
@@ -311,32 +312,36 @@ class TrackForm(Merged, forms.Form):
     instrument_uid = SharedChoice(label="Instrument", required=False)
     program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
     armed = forms.BooleanField(label="Armed", required=False)
-    fed_by = forms.ChoiceField(label="Sent", required=False)
-    holds_dry = forms.ChoiceField(
-        label="The return holds", choices=[("", "the effect alone"), ("dry", "the dry sound, too")], required=False
-    )
 
     def __init__(self, *args, track: Track, seats: Options, others: Sequence[Track] = (), **kwargs) -> None:
         """seats: what a track can play; others: all tracks."""
         self.track, self.kept = track, "/".join(filter(None, (track.instrument_uid, track.part_uid)))
-        initial = {"instrument_uid": self.kept, "program": track.program, "armed": track.armed}
-        initial |= {"fed_by": str(track.fed_by_id or ""), "holds_dry": "dry" if track.holds_dry else ""}
-        super().__init__(*args, prefix=str(track.uid), initial=initial, **kwargs)
-        gone = () if self.kept in seats else ((self.kept, "an instrument or part that is gone"),)
-        self.fields["instrument_uid"].offer(seats, gone)
-        if track.loop_uid:
-            fed = [(str(one.uid), one.name) for one in others if one.uid != track.uid]
-            self.fields["fed_by"].choices = [("", "nothing"), *fed]
-        else:
-            del self.fields["fed_by"], self.fields["holds_dry"]
+        super().__init__(*args, prefix=str(track.uid), initial=self.stands(), **kwargs)
         if track.committed:
             del self.fields["armed"]
-        if track.voice_of_id or track.loop_uid:
-            # A single voice has these of the track whose notes it plays, and an effect has none.
+        if track.voice_of_id:
+            # A single voice has these of the track whose notes it plays.
             del self.fields["instrument_uid"], self.fields["program"]
+        self.offer(seats, others)
+
+    def stands(self) -> dict[str, Any]:
+        """What its fields hold now."""
+        return {"instrument_uid": self.kept, "program": self.track.program, "armed": self.track.armed}
+
+    def offer(self, seats: Options, others: Sequence[Track]) -> None:
+        """Give its choices what can be chosen."""
+        if "instrument_uid" in self.fields:
+            gone = () if self.kept in seats else ((self.kept, "an instrument or part that is gone"),)
+            self.fields["instrument_uid"].offer(seats, gone)
 
     def save(self) -> None:
         """Store what changed. A program typed by hand is no longer the picked patch's, and belongs to no bank."""
+        if fields := self.changed():
+            Track.objects.filter(uid=self.track.uid).update(**fields)
+            self.track.voices.update(**{name: fields[name] for name in VOICED if name in fields})
+
+    def changed(self) -> dict[str, Any]:
+        """What is to be stored."""
         chosen, fields = self.cleaned_data, {}
         if chosen.get("instrument_uid", self.kept) != self.kept:
             uid, _, part = chosen["instrument_uid"].partition("/")
@@ -345,11 +350,33 @@ class TrackForm(Merged, forms.Form):
             fields |= {"program": chosen["program"], "patch_uid": "", "msb": None, "lsb": None}
         if chosen.get("armed", self.track.armed) != self.track.armed:
             fields["armed"] = chosen["armed"]
-        if "fed_by" in chosen:
-            fields |= {"fed_by": chosen["fed_by"] or None, "holds_dry": bool(chosen["holds_dry"])}
-        if fields:
-            Track.objects.filter(uid=self.track.uid).update(**fields)
-            self.track.voices.update(**{name: fields[name] for name in VOICED if name in fields})
+        return fields
+
+
+class EffectTrackForm(TrackForm):
+    """A track of an effect loop: what is sent through it, and what its return holds."""
+
+    instrument_uid = program = None
+    fed_by = forms.ChoiceField(label="Sent", required=False)
+    holds_dry = forms.ChoiceField(
+        label="The return holds", choices=[("", "the effect alone"), ("dry", "the dry sound, too")], required=False
+    )
+
+    def stands(self) -> dict[str, Any]:
+        """What its fields hold now."""
+        track = self.track
+        sent = {"fed_by": str(track.fed_by_id or ""), "holds_dry": "dry" if track.holds_dry else ""}
+        return sent | {"armed": track.armed}
+
+    def offer(self, seats: Options, others: Sequence[Track]) -> None:
+        """Give its choices what can be chosen."""
+        fed = [(str(one.uid), one.name) for one in others if one.uid != self.track.uid]
+        self.fields["fed_by"].choices = [("", "nothing"), *fed]
+
+    def changed(self) -> dict[str, Any]:
+        """What is to be stored."""
+        chosen = self.cleaned_data
+        return super().changed() | {"fed_by": chosen["fed_by"] or None, "holds_dry": bool(chosen["holds_dry"])}
 
 
 class PassForm(forms.Form):

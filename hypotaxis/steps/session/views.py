@@ -26,6 +26,7 @@ from hypotaxis.records.under_way import played_in
 from hypotaxis.steps.session.forms import (
     EFFECT,
     BarsForm,
+    EffectTrackForm,
     JoinForm,
     NewSessionForm,
     NewTrackForm,
@@ -96,7 +97,8 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
 def _fields(plan: Plan, rows: Sequence[Track], sent: QueryDict | None = None) -> dict[UUID, TrackForm]:
     """A form for each track, by uid. sent: what came of them."""
     seats = seats_of(plan)
-    return {one.uid: TrackForm(sent, track=one, seats=seats, others=rows) for one in rows}
+    kinds = {one.uid: EffectTrackForm if one.loop_uid else TrackForm for one in rows}
+    return {one.uid: kinds[one.uid](sent, track=one, seats=seats, others=rows) for one in rows}
 
 
 def _ready(here: InUse, picture: Picture, settings: dict) -> Ready | None:

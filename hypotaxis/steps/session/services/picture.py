@@ -148,6 +148,7 @@ class Picture:
         self.tempo: TempoMap = session.tempo_map
         self.rate = plan.rig.sample_rate
         self.lost: dict[UUID, str] = {}
+        self._bars: dict[int, float] = {}
         self.rows = tracks_of(session)
         picked = frozenset(row.patch_uid for row in self.rows if row.patch_uid)
         self.sounds = kept_while(("names",), ("picked", picked), lambda: _names_of(picked))
@@ -162,7 +163,8 @@ class Picture:
         self.last_bar = last_bar_of(session)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
-        self.onsets = np.unique(np.concatenate([notes_of(t)["tick"] for t in self.rows] or [np.zeros(0, int)]))
+        self._notes = {row.uid: notes_of(row) for row in self.rows}
+        self.onsets = np.unique(np.concatenate([one["tick"] for one in self._notes.values()] or [np.zeros(0, int)]))
         self.tick = int(min(max(0, tick), session.end_tick))
         self.view = GlassView(float(self.tempo.samples_at(self.tick, self.rate)), span_ms, offset_ms, self.rate)
 
@@ -196,9 +198,15 @@ class Picture:
         shown = range(1, self.last_bar + 1, max(1, every // 2))
         marks = []
         for bar in shown:
-            place = float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate)) / self.whole.last * 100
-            marks.append(BarMark(round(place, 3), str(bar) if (bar - 1) % every == 0 else ""))
+            marks.append(BarMark(round(self._bar_share(bar) * 100, 3), str(bar) if (bar - 1) % every == 0 else ""))
         return marks
+
+    def _bar_share(self, bar: int) -> float:
+        """Where a bar begins, as a share of the strips' width."""
+        if bar not in self._bars:
+            first = float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate))
+            self._bars[bar] = first / self.whole.last
+        return self._bars[bar]
 
     def marks(self) -> list[MarkDrawn]:
         """What changes along the bar line."""
@@ -228,7 +236,7 @@ class Picture:
         # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
         take = next((take for take, one in stands if one.first_bar <= bar <= one.last_bar), None)
         take = take or (stands[0][0] if stands else self._newest(row.uid))
-        notes = notes_of(row)
+        notes = self._notes[row.uid]
         starts = self.tempo.samples_at(notes["tick"], self.rate)
         ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
         recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
@@ -312,7 +320,7 @@ class Picture:
     def _outline(self, take: Take, stretch: Stretch) -> str:
         """The bars for which a take stands, in columns of the strip."""
         played, first, last = (
-            float(self.tempo.samples_at(self.tempo.bar_tick(bar), self.rate)) / self.whole.last * COLUMNS
+            self._bar_share(bar) * COLUMNS
             for bar in (stretch.first_bar - stretch.moved, stretch.first_bar, stretch.last_bar + 1)
         )
         # Before the first bar and behind the last one it has what came early, and what rings on.
