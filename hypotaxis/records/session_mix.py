@@ -97,7 +97,7 @@ class SessionMix:
             return MixedTrack(row, None, f"it was recorded at {sound.rate} Hz, and the rig runs at {self.rate}")
         return MixedTrack(row, sound)
 
-    @property
+    @cached_property
     def faders(self) -> dict[str, Fader]:
         """Of the tracks that are heard."""
         strips = [Strip(one.key, one.row.fader, one.row.group) for one in self.tracks if one.sound]
@@ -171,7 +171,7 @@ class SessionMix:
     @property
     def told(self) -> str:
         """What is heard, in words."""
-        return f"{counted(len(self.sounds) - ('' in self.sounds), 'track')} heard"
+        return f"{counted(len(self.faders), 'track')} heard"
 
 
 def _while_it_is_there(whole: Joined):

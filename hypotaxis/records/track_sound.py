@@ -1,6 +1,7 @@
 """Takes to be heard: from the same place of the session, at one loudness, alone or as they stand, each giving way to
 the next in a seam."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
@@ -34,14 +35,12 @@ def tracks_sound(session: Session, tracks: Sequence[Track], *, only_placed: bool
     known, stands = known_takes(session), {}
     for track in tracks:
         mine = [take for take in known.get(track.uid, ()) if take.placed or not only_placed]
-        stands[track.uid] = {one.uid for one in stretches_of(track, mine, there=True)}
-    whole = whole_takes(session, {uid for uids in stands.values() for uid in uids}, tracks)
-    found = {}
-    for track in tracks:
-        takes = [take for uid, take in reversed(whole.items()) if uid in stands[track.uid]]
-        if takes:
-            found[track.uid] = TrackSound(track, takes, only_placed=only_placed, **how)
-    return found
+        stands |= {one.uid: track.uid for one in stretches_of(track, mine, there=True)}
+    takes = defaultdict(list)
+    for uid, take in reversed(whole_takes(session, set(stands), tracks).items()):
+        takes[stands[uid]].append(take)
+    there = (track for track in tracks if track.uid in takes)
+    return {one.uid: TrackSound(one, takes[one.uid], only_placed=only_placed, **how) for one in there}
 
 
 @dataclass(frozen=True)

@@ -73,6 +73,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.messages.context_processors.messages",
+                "hypotaxis.web.templating.csrf",
                 "hypotaxis.web.frame.frame",
             ],
         },

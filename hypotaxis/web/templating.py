@@ -7,9 +7,12 @@ A name that is not there is empty, as are its parts: a sheet that is not open ha
 from datetime import datetime
 from functools import lru_cache
 
+from django.http import HttpRequest
 from django.template import defaultfilters
+from django.template.backends.utils import csrf_input
 from django.templatetags.static import static
 from django.urls import reverse
+from django.utils.functional import SimpleLazyObject
 from django.utils.html import json_script
 from django.utils.timezone import template_localtime
 from jinja2 import ChainableUndefined, Environment
@@ -35,6 +38,12 @@ def environment(**options) -> Environment:
 def url(name: str, *parts, **named) -> str:
     """The address of a page; a large rig's page has a thousand."""
     return reverse(name, args=parts, kwargs=named)
+
+
+def csrf(request: HttpRequest) -> dict:
+    """Context processor: the field of forms against requests from elsewhere, made once a page, which may have a
+    hundred forms."""
+    return {"csrf_input": SimpleLazyObject(lambda: csrf_input(request))}
 
 
 def date(moment: datetime | None, form: str) -> str:

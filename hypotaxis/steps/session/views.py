@@ -57,6 +57,9 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
     picture = _picture(request, here, LISTED)
     run = picture.run
     latest = picture.latest
+    drawn = picture.tracks()
+    for track in drawn:
+        track.draw_sound()
     leader = leader_of(here.plan)
     settings = _pass_settings(request, here.session, picture.last_bar)
     form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
@@ -64,7 +67,7 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
         "session": here.session,
         "otherwise": 0 if run else changed_since(here.session, here.plan),
         "picture": picture,
-        "tracks": picture.tracks(),
+        "tracks": drawn,
         "fields": _fields(here.plan, picture.rows) | (forms or {}),
         "takes": picture.take_views(here.latenesses.known),
         "bars": picture.bars(),

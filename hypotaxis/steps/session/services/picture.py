@@ -1,6 +1,6 @@
 """What the session's page shows: strips, glass, levels, takes."""
 
-from collections.abc import Callable, Collection, Container, Iterable, Mapping
+from collections.abc import Callable, Collection, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TypeVar
@@ -68,33 +68,109 @@ class TakeView:
         return self.row.placement is not None
 
 
-@dataclass(frozen=True)
 class TrackView:
-    """A track: its strips and glass."""
+    """A track of a picture: its strips and glass, each drawn when it is first asked for. clash: why it cannot be
+    recorded together with another that is armed, "" = it can."""
 
-    row: Track
-    instrument: Instrument | None
-    loop: Loop | None
-    home: str
-    take: TakeView | None
-    notes_path: str
-    sound_path: str
-    glass: GlassDrawing
-    live: str
-    """What its live return does now."""
-    clash: str
-    sound: str
-    """The patch it was picked as."""
-    amiss: list[Unplayable]
-    """What its box cannot play."""
-    amiss_path: str
-    sent_path: str = ""
-    """Of an effect: the sound that is sent through it."""
+    def __init__(self, picture: "Picture", row: Track, clash: str) -> None:
+        self._picture, self.row, self.clash = picture, row, clash
+        self._stands = picture.stands(row.uid)
+
+    def draw_sound(self) -> None:
+        """Read all of its sound now: what is wrong with a file is told at its take from then on."""
+        _ = self.sound_path, self.sent_path, self.glass
+
+    @cached_property
+    def instrument(self) -> Instrument | None:
+        """What plays it."""
+        return self._picture.plan.instrument(self.row.instrument_uid)
+
+    @cached_property
+    def loop(self) -> Loop | None:
+        """The effect whose track it is."""
+        return self._picture.plan.loop(self.row.loop_uid) if self.row.loop_uid else None
 
     @property
     def owner(self) -> Instrument | Loop | None:
         """What plays it: an instrument, or the loop of an effect."""
         return self.instrument or self.loop
+
+    @cached_property
+    def _returns(self) -> Sequence[Return]:
+        return bare_track(self.row, self._picture.plan).returns
+
+    @property
+    def home(self) -> str:
+        """Where it comes home."""
+        return " and ".join(_homes(self._picture.plan, self._returns))
+
+    @cached_property
+    def shown(self) -> Take | None:
+        """The take under the glass, otherwise the first that stands; where none does, the newest all the same."""
+        picture = self._picture
+        bar = picture.tempo.position(picture.tick).bar
+        here = next((take for take, one in self._stands if one.first_bar <= bar <= one.last_bar), None)
+        return here or (self._stands[0][0] if self._stands else picture.newest(self.row.uid))
+
+    @cached_property
+    def take(self) -> TakeView | None:
+        """The same with its numbers."""
+        return take_view(self.shown) if self.shown else None
+
+    @cached_property
+    def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Where its notes begin and end, in samples, and their pitches."""
+        picture, notes = self._picture, self._picture.notes[self.row.uid]
+        begun, over = notes["tick"], notes["tick"] + notes["duration"]
+        starts, ends = (picture.tempo.samples_at(ticks, picture.rate) for ticks in (begun, over))
+        return starts, ends, notes["note"]
+
+    @cached_property
+    def notes_path(self) -> str:
+        """Its notes."""
+        return bars_path(note_boxes(*self._edges, self._picture.whole, NOTES_H))
+
+    @cached_property
+    def amiss(self) -> list[Unplayable]:
+        """What its box cannot play."""
+        return amiss_in(self.row, self._picture.plan, self._picture.notes[self.row.uid])
+
+    @cached_property
+    def amiss_path(self) -> str:
+        """Those notes."""
+        struck = np.zeros(len(self._edges[0]), dtype=bool)
+        struck[[place for one in self.amiss for place in one.places]] = True
+        return bars_path(note_boxes(*self._edges, self._picture.whole, NOTES_H, struck)) if self.amiss else ""
+
+    @cached_property
+    def sound_path(self) -> str:
+        """What stands of it."""
+        return "".join(self._picture.strip_of(take, one) for take, one in self._stands)
+
+    @cached_property
+    def sent_path(self) -> str:
+        """Of an effect: the sound that is sent through it."""
+        fed = self._picture.stands(self.row.fed_by_id) if self.row.fed_by_id else ()
+        return "".join(self._picture.strip_of(take, one) for take, one in fed)
+
+    @cached_property
+    def glass(self) -> GlassDrawing:
+        """The chosen moment."""
+        named = _named(self.instrument, names_of(self.instrument))
+        return self._picture.glass_of(self.shown, self._edges, named)
+
+    @cached_property
+    def live(self) -> str:
+        """What its live return does now."""
+        run = self._picture.run
+        recording = run is not None and run.frozen.part_of(str(self.row.uid)) is not None
+        silent = live_return_silent(bool(self._stands), recording) or self.row.committed
+        return "" if not self._returns else ("silent" if silent else "open")
+
+    @property
+    def sound(self) -> str:
+        """The patch it was picked as."""
+        return self._picture.sounds.get(self.row.patch_uid, "")
 
     @property
     def program_told(self) -> str:
@@ -105,7 +181,7 @@ class TrackView:
     @property
     def spoken(self) -> str:
         """The track in a sentence."""
-        return f"{self.row.name}: {f'take {self.take.row.number}' if self.take else 'nothing recorded yet'}."
+        return f"{self.row.name}: {f'take {self.shown.number}' if self.shown else 'nothing recorded yet'}."
 
 
 @dataclass(frozen=True)
@@ -163,8 +239,8 @@ class Picture:
         self.last_bar = last_bar_of(session)
         end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
         self.whole = Span(0.0, end, STRIP_W)
-        self._notes = {row.uid: notes_of(row) for row in self.rows}
-        self.onsets = np.unique(np.concatenate([one["tick"] for one in self._notes.values()] or [np.zeros(0, int)]))
+        self.notes = {row.uid: notes_of(row) for row in self.rows}
+        self.onsets = np.unique(np.concatenate([one["tick"] for one in self.notes.values()] or [np.zeros(0, int)]))
         self.tick = int(min(max(0, tick), session.end_tick))
         self.view = GlassView(float(self.tempo.samples_at(self.tick, self.rate)), span_ms, offset_ms, self.rate)
 
@@ -219,7 +295,6 @@ class Picture:
         armed: dict[str, Track] = {}
         views = []
         for row in self.rows:
-            instrument = self.plan.instrument(row.instrument_uid)
             clash = ""
             for uid in bare_track(row, self.plan).inputs if row.armed else ():
                 other = armed.setdefault(uid, row)
@@ -227,53 +302,16 @@ class Picture:
                     clash = f"Same return as {other.name}: record them in a pass each."
             if only is not None and row.uid not in only:
                 continue
-            views.append(self._track(row, instrument, clash))
+            views.append(TrackView(self, row, clash))
         return views
 
-    def _track(self, row: Track, instrument: Instrument | None, clash: str) -> TrackView:
-        stands = self._stands(row.uid)
-        bar = self.tempo.position(self.tick).bar
-        # The one under the glass, otherwise the first that stands; where none does, the newest is shown all the same.
-        take = next((take for take, one in stands if one.first_bar <= bar <= one.last_bar), None)
-        take = take or (stands[0][0] if stands else self._newest(row.uid))
-        notes = self._notes[row.uid]
-        starts = self.tempo.samples_at(notes["tick"], self.rate)
-        ends = self.tempo.samples_at(notes["tick"] + notes["duration"], self.rate)
-        recording = self.run is not None and self.run.frozen.part_of(str(row.uid)) is not None
-        silent = live_return_silent(bool(stands), recording)
-        returns = bare_track(row, self.plan).returns
-        live = "" if not returns else ("silent" if silent or row.committed else "open")
-        voices = names_of(instrument)
-        amiss = amiss_in(row, self.plan, notes)
-        struck = np.zeros(len(notes), dtype=bool)
-        struck[[place for one in amiss for place in one.places]] = True
-        return TrackView(
-            row=row,
-            instrument=instrument,
-            loop=self.plan.loop(row.loop_uid) if row.loop_uid else None,
-            home=" and ".join(_homes(self.plan, returns)),
-            take=take_view(take) if take else None,
-            notes_path=bars_path(note_boxes(starts, ends, notes["note"], self.whole, NOTES_H)),
-            sound_path="".join(self.strip_of(take, one) for take, one in stands),
-            glass=self._glass(take, (starts, ends, notes["note"]), _named(instrument, voices)),
-            live=live,
-            clash=clash,
-            sound=self.sounds.get(row.patch_uid, ""),
-            amiss=amiss,
-            sent_path=self._sound_of(row.fed_by_id) if row.fed_by_id else "",
-            amiss_path=bars_path(note_boxes(starts, ends, notes["note"], self.whole, NOTES_H, struck)) if amiss else "",
-        )
-
-    def _stands(self, track: UUID) -> list[tuple[Take, Stretch]]:
+    def stands(self, track: UUID) -> list[tuple[Take, Stretch]]:
         """What stands of a track, in order."""
         return [(self._whole[one.uid], one) for one in self._stretches.get(track, ()) if one.uid in self._whole]
 
-    def _newest(self, track: UUID) -> Take | None:
+    def newest(self, track: UUID) -> Take | None:
+        """The last take of a track."""
         return self._whole.get(self._known[track][0].uid) if track in self._known else None
-
-    def _sound_of(self, track: UUID) -> str:
-        """What stands of another track, drawn."""
-        return "".join(self.strip_of(take, one) for take, one in self._stands(track))
 
     def these(self, uids: Iterable[str]) -> list[Take]:
         """Of these takes those that were asked for whole, in their order."""
@@ -330,7 +368,9 @@ class Picture:
         laid = Laid(self.whole.last, self.rate, self.tempo, take.run.tempo_map if take.run.apart else None)
         return outline_of(take.sound_file[0], start, laid, low_column, high_column, _gain(take))
 
-    def _glass(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
+    def glass_of(self, take: Take | None, notes, name: Callable[[int], str]) -> GlassDrawing:
+        """The chosen moment of a take. notes: where they begin and end, in samples, and their pitches."""
+
         def wave(file: str, start: int, body: bool) -> Wave | None:
             return self._read(take, lambda: wave_of(file, start, self.view, _gain(take), body), None)
 
