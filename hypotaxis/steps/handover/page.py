@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from uuid import UUID
 
 import numpy as np
@@ -56,6 +56,10 @@ class TrackRow:
     @property
     def key(self) -> str:
         return str(self.track.uid)
+
+
+KEPT = 256
+"""Peaks of takes, some hundred numbers each."""
 
 
 @dataclass(frozen=True)
@@ -173,13 +177,13 @@ class HandoverPage:
         for one in sound.stretches:
             take = sound.takes[one.uid]
             bars = range(one.first_bar, one.last_bar + 1)
-            edges = np.array([sound.bar_at(bar - one.moved) for bar in (*bars, bars[-1] + 1)]) - take.start
+            edges = tuple(sound.bar_at(bar - one.moved) - take.start for bar in (*bars, bars[-1] + 1))
             try:
-                low, high = columns_of(audio.peaks(take.sound_file[0]), edges)
+                peaks = _peaks_between(take.sound_file[0], edges)
             except SoundLost:
                 continue
-            peaks = np.maximum(np.abs(low), np.abs(high)) * abs(take.factor)
-            found |= {bar: max(FLOOR_DB, factor_to_db(float(peak))) for bar, peak in zip(bars, peaks, strict=True)}
+            for bar, peak in zip(bars, peaks, strict=True):
+                found[bar] = max(FLOOR_DB, factor_to_db(peak * abs(take.factor)))
         return found
 
     @property
@@ -262,3 +266,10 @@ class HandoverPage:
 def _mb(size: float) -> str:
     """Bytes in MB, of little the least that is told."""
     return f"{max(size / 1e6, 0.1 if size else 0):,.1f}"
+
+
+@lru_cache(KEPT)
+def _peaks_between(file: str, edges: tuple[float, ...]) -> tuple[float, ...]:
+    """The peaks of a take's sound from each edge to the next; a file is named by its content. Raises SoundLost."""
+    low, high = columns_of(audio.peaks(file), np.array(edges))
+    return tuple(np.maximum(np.abs(low), np.abs(high)).tolist())
