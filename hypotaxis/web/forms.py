@@ -1,9 +1,10 @@
 """Fields of every form wear Bootstrap's classes."""
 
+from html import escape
+
 from django import forms
 from django.forms.boundfield import BoundField
 from django.forms.renderers import DjangoTemplates
-from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
 KINDS = (
@@ -45,7 +46,7 @@ class Renderer(DjangoTemplates):
 
 def _input(widget: dict) -> SafeString:
     """As Django's own template writes it."""
-    value = "" if widget["value"] is None else f' value="{escape(widget["value"])}"'
+    value = "" if widget["value"] is None else f' value="{escape(str(widget["value"]))}"'
     kind, name = escape(widget["type"]), escape(widget["name"])
     return mark_safe(f'<input type="{kind}" name="{name}"{value}{_attributes(widget["attrs"])}>')
 
@@ -54,15 +55,17 @@ def _select(widget: dict) -> SafeString:
     """As Django's own template writes it."""
     parts = []
     for group, options, _ in widget["optgroups"]:
-        inside = "".join(
-            f'<option value="{escape(one["value"])}"{_attributes(one["attrs"])}>{escape(one["label"])}</option>'
-            for one in options
-        )
-        parts.append(f'<optgroup label="{escape(group)}">{inside}</optgroup>' if group else inside)
+        inside = "".join(map(_option, options))
+        parts.append(f'<optgroup label="{escape(str(group))}">{inside}</optgroup>' if group else inside)
     name, attributes = escape(widget["name"]), _attributes(widget["attrs"])
     return mark_safe(f'<select name="{name}"{attributes}>{"".join(parts)}</select>')
 
 
+def _option(option: dict) -> str:
+    value, label = escape(str(option["value"])), escape(str(option["label"]))
+    return f'<option value="{value}"{_attributes(option["attrs"])}>{label}</option>'
+
+
 def _attributes(attrs: dict) -> str:
     set_ones = ((name, value) for name, value in attrs.items() if value is not False)
-    return "".join(f" {name}" if value is True else f' {name}="{escape(value)}"' for name, value in set_ones)
+    return "".join(f" {name}" if value is True else f' {name}="{escape(str(value))}"' for name, value in set_ones)

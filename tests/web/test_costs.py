@@ -13,10 +13,23 @@ from django.urls import reverse
 from hypotaxis.core.session.standing import standing
 from hypotaxis.records.asked import LISTED
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Box, Loop, Patch, PatchList, Rig, Session, Sounding, Stamp, Take, Track
+from hypotaxis.records.models import (
+    Box,
+    Loop,
+    Patch,
+    PatchList,
+    PlannedPass,
+    Rig,
+    Session,
+    Sounding,
+    Stamp,
+    Take,
+    Track,
+)
 from hypotaxis.records.plan import load_plan, tracks_of
 from hypotaxis.records.stamps import SUBJECTS, kept_while, one_look, rows_while, set_triggers, stamps_of
 from hypotaxis.records.standing import known_takes, stretches_of
+from hypotaxis.steps.session.services import planning
 from hypotaxis.steps.timing.services.sounding import others_to_compare
 from tests.many import as_many, pages_of, recorded_demo
 from tests.rooms import large_room
@@ -55,6 +68,26 @@ class QueriesTest(DemoTest):
         as_many(session, 40, 40)
         self.assertGreaterEqual(Take.objects.count(), 40)
         for name, count in self.counted(session.rig).items():
+            self.assertLessEqual(count, few[name], name)
+
+    def test_no_page_asks_more_of_a_longer_pass_plan(self):
+        session = self.session
+        row = planning.plan_anew(session, self.plan, first_bar=1, last_bar=1, gap_s=0.0, fast=True)
+        planning.start(row)
+
+        def longer(takes: int) -> None:
+            as_many(session, takes, 0)
+            for run in session.passes.filter(planned=row.columns.first()):
+                tracks = [str(uid) for uid in run.takes.values_list("track", flat=True)]
+                run.planned = PlannedPass.objects.create(plan=row, order=run.number, tracks=tracks)
+                run.save()
+
+        longer(15)
+        few, passes = self.counted(self.rig), row.columns.count()
+        longer(60)
+        self.assertGreater(row.columns.count(), 3 * passes)
+        self.assertNotIn(planning.WAITS, planning.states_of(row.columns.exclude(runs=None)))
+        for name, count in self.counted(self.rig).items():
             self.assertLessEqual(count, few[name], name)
 
     def test_no_page_asks_more_of_many_tracks(self):

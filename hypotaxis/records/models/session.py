@@ -395,6 +395,11 @@ class Take(WithUid):
         return from_json(Measurement, self.measurement) if self.measurement else None
 
     @property
+    def borrows(self) -> bool:
+        """Whether it has no lateness of its own, and nothing instead of it yet."""
+        return bool(self.unmeasured) and self.placement is None
+
+    @property
     def doubted(self) -> list[Doubt]:
         """What it holds that it should not."""
         return [from_json(Doubt, one) for one in self.doubts]

@@ -23,7 +23,7 @@ from hypotaxis.records.line_checks import KIND as CHECK
 from hypotaxis.records.models import Change, Instrument, Job, Pass, Patch, Rig, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, load_plan
 from hypotaxis.steps.rig.checking import LineCheck
-from hypotaxis.steps.session.services import moving_on, planning, recording
+from hypotaxis.steps.session.services import judging, moving_on, planning, recording
 from hypotaxis.steps.session.services.coming import led_now
 from hypotaxis.steps.session.services.planning import PlanState
 from hypotaxis.web import worker_watch
@@ -196,7 +196,7 @@ class _Stand:
         """What is recorded next: in that pass, otherwise what is armed."""
         if not self.next_place:
             return self.tracks
-        column = list(self.plan.row.columns.all())[self.next_place - 1]
+        column = self.plan.columns[self.next_place - 1]
         return list(Track.objects.filter(uid__in=column.tracks))
 
     def shown(self) -> StandShown:
@@ -477,8 +477,9 @@ def _whole(text: object, usual: int) -> int:
 
 def _of_takes(of: str, takes: Sequence[Take]) -> Verdict:
     """What the takes of a pass that is measured say, the worst first."""
+    troubles = judging.troubles_of(takes)
     for take in takes:
-        if trouble := planning.trouble_of(take):
+        if trouble := troubles[take.uid]:
             return Verdict(of, f"{take.track.name}: {trouble.rstrip('.')}. Repeat it, or accept it?", True)
     heard = [take.measured for take in takes if take.measured]
     found, asked = (sum(getattr(one, name) for one in heard) for name in ("matched", "looked_for"))

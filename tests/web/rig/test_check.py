@@ -110,9 +110,7 @@ class LineCheckTest(DemoTest):
             target = self.socket("Quayside 18", "mic 2")
             home = self.socket("Quayside 18", "line in 3")
             cables = tuple(
-                replace(one, target=target) if one.target == home else one
-                for one in rig.cables
-                if one.target != target
+                replace(one, target=target) if one.target == home else one for one in rig.cables if one.target != target
             )
             return real(replace(rig, cables=cables), *args, **kwargs)
 

@@ -7,7 +7,7 @@ import numpy as np
 from hypotaxis.core.errors import CannotSchedule
 from hypotaxis.core.session.score import NOTE
 from hypotaxis.records.models import Job, Pass, Take
-from hypotaxis.steps.session.services import planning, recording
+from hypotaxis.steps.session.services import judging, planning, recording
 from tests.web.base import DemoTest
 
 SETTINGS = {"first_bar": 1, "last_bar": 2, "gap_s": 0.0, "fast": True}
@@ -37,7 +37,7 @@ class PlanningTest(DemoTest):
         self.assertIn("Sedge lower", second)
         row = self.run_it(row)
         self.assertEqual((row.job.state, row.job.message), (Job.DONE, ""))
-        states = [planning.state_of(column) for column in row.columns.all()]
+        states = planning.states_of(row.columns.all())
         self.assertTrue(set(states) <= {planning.GOOD, planning.FAILED}, states)
         recorded = {take.track.name for take in Take.objects.all()}
         self.assertEqual(recorded, {name for names in self.names(row) for name in names})
@@ -58,10 +58,11 @@ class PlanningTest(DemoTest):
     def test_what_fails_is_recorded_once_more_and_left_then(self):
         self.session.tracks.exclude(name="Bittern").update(notes=b"")
         row = self.planned()
-        with mock.patch.object(planning, "trouble_of", side_effect=lambda take: "silent"):
+        silent = lambda takes: {take.uid: "silent" for take in takes}  # noqa: E731
+        with mock.patch.object(judging, "troubles_of", silent):
             row = self.run_it(row)
             (column,) = row.columns.all()
-            self.assertEqual(planning.state_of(column), planning.FAILED)
+            self.assertEqual(planning.states_of([column]), [planning.FAILED])
         self.assertEqual(Pass.objects.filter(planned=column).count(), 2, "once more, and no more")
         self.assertEqual(row.job.state, Job.DONE)
 
@@ -75,11 +76,11 @@ class PlanningTest(DemoTest):
 
         with mock.patch.object(recording.measure_takes, "call_local", stop_after):
             self.run_it(row)
-        states = [planning.state_of(column) for column in row.columns.all()]
+        states = planning.states_of(row.columns.all())
         self.assertEqual(states.count(planning.WAITS), len(states) - 1)
         done = Pass.objects.count()
         self.run_it(row)
-        self.assertNotIn(planning.WAITS, [planning.state_of(column) for column in row.columns.all()])
+        self.assertNotIn(planning.WAITS, planning.states_of(row.columns.all()))
         self.assertEqual(Pass.objects.filter(planned=row.columns.first()).count(), done, "what was done stays")
 
     def test_what_cannot_be_recorded_ends_the_row_with_its_reason_and_it_goes_on_later(self):
@@ -99,14 +100,14 @@ class PlanningTest(DemoTest):
         self.session.tracks.exclude(name="Bittern").update(notes=b"")
         self.run_it(self.planned())
         first = Take.objects.get()
-        self.assertEqual((planning.trouble_of(first), planning.unlike(first, self.plan)), ("", ""))
+        self.assertEqual((judging.troubles_of([first]), judging.unlike(first, self.plan)), ({first.uid: ""}, ""))
         notes = self.track("Bittern")
         rows = np.frombuffer(bytes(notes.notes), dtype=NOTE).copy()
         rows["note"] += 12
         self.session.tracks.filter(name="Bittern").update(notes=rows.tobytes())
         self.run_it(self.planned(repeat=False))
         second = Take.objects.order_by("number").last()
-        self.assertIn("not like take 1: Another sound", planning.unlike(second, self.plan))
+        self.assertIn("not like take 1: Another sound", judging.unlike(second, self.plan))
 
     def test_a_pass_of_ones_own_waits_for_the_plan(self):
         row = self.planned()

@@ -39,7 +39,7 @@ class MixRow:
         """What is heard of it, or why nothing is."""
         if self.why or not self.sounding:
             return self.why or "muted"
-        return f"take {self.view.take.row.number}" if self.view.take else ""
+        return f"take {self.view.shown.number}" if self.view.shown else ""
 
 
 class MixPage:

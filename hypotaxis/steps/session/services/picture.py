@@ -36,7 +36,7 @@ from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.outlines import COLUMNS, STRIP_W, Laid, outline_of, wave_of
-from hypotaxis.steps.session.services.placing import lender_of
+from hypotaxis.steps.session.services.placing import lenders_of
 from hypotaxis.steps.session.services.recording import bare_track, newest_pass, waits_for_answer
 
 NOTES_H = 32
@@ -112,10 +112,10 @@ class TrackView:
         here = next((take for take, one in self._stands if one.first_bar <= bar <= one.last_bar), None)
         return here or (self._stands[0][0] if self._stands else picture.newest(self.row.uid))
 
-    @cached_property
-    def take(self) -> TakeView | None:
-        """The same with its numbers."""
-        return take_view(self.shown) if self.shown else None
+    @property
+    def shift(self) -> str:
+        """By how many samples that take is placed, "" where it is not."""
+        return _shift(self.shown) if self.shown else ""
 
     @cached_property
     def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -396,7 +396,12 @@ class Picture:
 
     def take_view(self, take: Take, known: KnownLateness | None) -> TakeView:
         """A take, with what is wrong with its file."""
-        return take_view(take, known, self._lost(take))
+        return take_view(take, known, self._lost(take), self._lenders.get(take.uid))
+
+    @cached_property
+    def _lenders(self) -> dict[UUID, Take]:
+        """Whose lateness takes (uid) without one of their own may borrow."""
+        return lenders_of(self.session, [take for take in self._whole.values() if take.borrows])
 
 
 def _names_of(picked: Collection[str]) -> dict[str, str]:
@@ -422,16 +427,18 @@ def _gain(take: Take) -> float:
     return 0.9 / 10 ** (take.peak_db / 20) if take.peak_db is not None and take.peak_db > -80 else 1.0
 
 
-def take_view(take: Take, known: KnownLateness | None = None, lost: str = "") -> TakeView:
+def _shift(take: Take) -> str:
+    return signed(take.placement, 0) if take.placement is not None else ""
+
+
+def take_view(take: Take, known: KnownLateness | None, lost: str, lender: Take | None) -> TakeView:
     """A take with its numbers as they are written. known: what is known of its instrument's lateness; lost: what is
-    wrong with the file of its sound."""
+    wrong with the file of its sound; lender: whose lateness it may borrow."""
     found = take.measured
-    shift = signed(take.placement, 0) if take.placement is not None else ""
-    lender = lender_of(take) if take.unmeasured and take.placement is None else None
     borrowed = take.borrowed if take.placement is not None else ""
     return TakeView(
         row=take,
-        shift=shift,
+        shift=_shift(take),
         late=signed(found.lateness_ms) if found else "",
         problem=take.unmeasured,
         numbers=_numbers(take, found) if found else [],

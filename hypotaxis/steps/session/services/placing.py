@@ -1,6 +1,8 @@
 """Lateness of takes, and their placement."""
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
+from uuid import UUID
 
 import numpy as np
 
@@ -18,7 +20,7 @@ from hypotaxis.core.timing.report import SURE_ENOUGH
 from hypotaxis.core.units import signed
 from hypotaxis.records import audio
 from hypotaxis.records.lateness import known_latenesses
-from hypotaxis.records.models import NO_NOTES, Pass, Take
+from hypotaxis.records.models import NO_NOTES, Pass, Session, Take
 from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services.doubting import doubts_of
 
@@ -147,11 +149,29 @@ def place(take: Take) -> None:
 
 
 def lender_of(take: Take) -> Take | None:
-    """The newest measured take whose lateness one without its own may borrow: of the same instrument, otherwise of the
-    same return; None when there is none."""
-    measured = take.session.takes.measured().exclude(uid=take.uid)
-    own = measured.filter(instrument_uid=take.instrument_uid).order_by("return_uid", "-number").first()
-    return own or measured.filter(returns_text=take.returns_text, sample_rate=take.sample_rate).first()
+    """The take whose lateness one without its own may borrow; None when there is none."""
+    return lenders_of(take.session, [take]).get(take.uid)
+
+
+def lenders_of(session: Session, takes: Sequence[Take]) -> dict[UUID, Take]:
+    """Whose lateness each of these takes (uid) of a session may borrow: the newest measured one of the same instrument,
+    of its main return first, otherwise of the same return; no key where there is none."""
+    if not takes:
+        return {}
+    columns = "instrument_uid", "return_uid", "returns_text", "sample_rate", "number"
+    own, home = defaultdict(list), defaultdict(list)
+    for uid, instrument, return_uid, text, rate, number in session.takes.measured().values_list("uid", *columns):
+        own[instrument].append((return_uid, -number, uid))
+        home[text, rate].append(("", -number, uid))
+    for offered in (*own.values(), *home.values()):
+        offered.sort()
+    lent = {}
+    for take in takes:
+        offered = (*own[take.instrument_uid], *home[take.returns_text, take.sample_rate])
+        if lender := next((uid for *_, uid in offered if uid != take.uid), None):
+            lent[take.uid] = lender
+    rows = Take.objects.select_related("track", "session").in_bulk(set(lent.values()))
+    return {uid: rows[lender] for uid, lender in lent.items()}
 
 
 def place_like(take: Take, lender: Take) -> None:

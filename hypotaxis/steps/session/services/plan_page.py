@@ -16,7 +16,7 @@ from hypotaxis.records.plan import notes_in_bars
 from hypotaxis.steps.session.services import recording
 from hypotaxis.steps.session.services.grids import names_of
 from hypotaxis.steps.session.services.picture import Picture
-from hypotaxis.steps.session.services.planning import RECORDS, WAITS, last_takes, plan_state, trouble_of, waits_for
+from hypotaxis.steps.session.services.planning import RECORDS, WAITS, plan_state, waits_for
 from hypotaxis.steps.session.services.voices import VoicesApart, split_tracks
 
 MANY = 2
@@ -81,9 +81,10 @@ class PlanPage:
         self.row: PassPlan | None = self.state.row
         self.picture = Picture(session, plan, tick=0, span_ms=45.0, offset_ms=-5.0)
         self._shown = {str(view.row.uid): view for view in self.picture.tracks()}
-        self._columns = list(self.row.columns.all()) if self.row else []
-        self._states = self.state.states
-        self._takes = [{str(take.track_id): take for take in last_takes(column)} for column in self._columns]
+        self._columns, self._states, recorded = self.state.columns, self.state.states, self.state.recorded
+        self._takes = [recorded.last_takes(column) for column in self._columns]
+        self._troubles = recorded.troubles
+        self._waiting = waits_for(session, self.picture.rows) if self.row else {}
 
     @cached_property
     def each_s(self) -> float:
@@ -101,7 +102,7 @@ class PlanPage:
         """The passes, in order."""
         found = []
         for number, (row, state) in enumerate(zip(self._columns, self._states, strict=True)):
-            bad = sum(bool(trouble_of(take)) for take in self._takes[number].values())
+            bad = sum(bool(self._troubles[take.uid]) for take in self._takes[number].values())
             loose = sum(take.placement is None for take in self._takes[number].values())
             done = f"done, {bad} not good" if bad else f"done, {loose} not placed" if loose else "done, good"
             told = {RECORDS: "recording", WAITS: "waits"}.get(state, done)
@@ -135,11 +136,10 @@ class PlanPage:
         sound = self.picture.strip_of(take, Stretch(str(take.uid), *take.bars)) if take else ""
         found = take.measured if take else None
         late = f"{found.lateness_ms:+.1f}".replace("-", "−") if found else ""
-        waiting = waits_for(view.row) if take is None else ""
+        waiting = self._waiting.get(view.row.uid, "") if take is None else ""
+        trouble = self._troubles[take.uid] if take else ""
         name = view.row.name.removeprefix(f"{view.row.voice_of.name}: ") if view.row.voice_of_id else view.row.name
-        return Cell(
-            uid, name, view.notes_path, sound, late, trouble_of(take) if take else "", take, view.sent_path, waiting
-        )
+        return Cell(uid, name, view.notes_path, sound, late, trouble, take, view.sent_path, waiting)
 
     @cached_property
     def left_out(self) -> list[tuple[str, str]]:

@@ -5,27 +5,26 @@ stopped, or died, goes on where it was.
 """
 
 import time
+from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
+from uuid import UUID
 
 from django.db import transaction
 from django.db.models import Max
 
-from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, SoundLost
-from hypotaxis.core.mixing.sameness import LEVEL, SAME
+from hypotaxis.core.errors import BadBars, CannotSchedule
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.pass_plan import fewest_passes, fits, too_early, wanted_of, why_apart
-from hypotaxis.core.units import counted
 from hypotaxis.records.jobs import Reporter, ask_to_cancel, begin, hand_over, running, work
 from hypotaxis.records.models import Job, Pass, PassPlan, PlannedPass, Session, Take, Track
 from hypotaxis.records.plan import last_bar_of, load_plan, notes_in_bars
-from hypotaxis.steps.session.services import recording
-from hypotaxis.steps.session.services.comparing import unlikeness_of
+from hypotaxis.records.track_sound import tracks_sound
+from hypotaxis.steps.session.services import judging, recording
 from hypotaxis.steps.session.services.voices import split_tracks
 
 KIND = "pass plan"
-LATE_MS = 1.0
-"""By how much a lateness may be off beyond what both measurements leave open."""
 LOOK_S = 0.1
 WAITS, RECORDS, GOOD, FAILED = "waits", "recording", "good", "failed"
 
@@ -84,7 +83,7 @@ def move(row: PassPlan, plan: Plan, track: str, to: int) -> str:
     if from_ is None or not 0 <= to < len(columns):
         raise CannotSchedule("That track or pass is no longer in the plan. Look at it anew.")
     target = columns[to]
-    if state_of(target) != WAITS or state_of(from_) != WAITS:
+    if set(states_of([target, from_])) != {WAITS}:
         raise CannotSchedule("A pass that was recorded stays as it was. Plan again, or choose one that waits.")
     named = {str(one.uid): recording.armed_track(one, plan) for one in row.session.tracks.all()}
     wanted, _ = wanted_of(plan, list(named.values()))
@@ -107,7 +106,7 @@ def start(row: PassPlan, *, one: bool = False, again: PlannedPass | None = None)
     _not_while_it_runs(row)
     if Pass.objects.filter(session__rig=row.session.rig, job__state__in=Job.UNFINISHED).exists():
         raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
-    if again is None and all(state_of(one) in (GOOD, FAILED) for one in row.columns.all()):
+    if again is None and set(states_of(row.columns.all())) <= {GOOD, FAILED}:
         raise CannotSchedule("Every pass of this plan is done. Plan again to record them once more.")
     with transaction.atomic():
         row.job = begin(KIND, about=str(row.session_id), request={"again": str(again.uid)} if again else {})
@@ -135,25 +134,62 @@ def _not_while_it_runs(row: PassPlan | None) -> None:
 # --- how it stands
 
 
-def state_of(column: PlannedPass) -> str:
-    """How one pass of a plan stands."""
-    if not column.tracks:
-        return WAITS
-    runs = list(column.runs.select_related("job", "measuring"))
-    if any(not run.job.finished or (run.measuring and not run.measuring.finished) for run in runs):
-        return RECORDS
-    done = {str(take.track_id) for run in runs if run.job.state == Job.DONE for take in run.takes.all()}
-    if not set(column.tracks) <= done:
-        return WAITS
-    return FAILED if any(trouble_of(take) for take in last_takes(column)) else GOOD
+class Recorded:
+    """What was recorded for some passes of a plan, and how they stand."""
+
+    def __init__(self, columns: Sequence[PlannedPass]) -> None:
+        runs = (
+            Pass.objects.filter(planned__in=[one.uid for one in columns])
+            .select_related("job", "measuring", "session")
+            .in_bulk()
+        )
+        takes = Take.objects.figures().filter(run__in=runs).select_related("track").order_by("number")
+        self._runs: dict[UUID, list[Pass]] = defaultdict(list)
+        for run in runs.values():
+            self._runs[run.planned_id].append(run)
+        self._came: dict[UUID, list[Take]] = defaultdict(list)
+        for take in takes:
+            take.run = runs[take.run_id]
+            take.session = take.track.session = take.run.session
+            self._came[take.run.planned_id].append(take)
+
+    def last_takes(self, column: PlannedPass) -> dict[str, Take]:
+        """Of each track (uid) of a pass the last take that was recorded for it, by its own return."""
+        return {str(take.track_id): take for take in self._came[column.uid] if not take.beside}
+
+    @cached_property
+    def troubles(self) -> dict[UUID, str]:
+        """Why each of those takes (uid) fails its check, "" where it does not."""
+        last = {(pass_, take.track_id): take for pass_, mine in self._came.items() for take in mine if not take.beside}
+        return judging.troubles_of(list(last.values()))
+
+    def state_of(self, column: PlannedPass) -> str:
+        """How a pass stands."""
+        runs = self._runs[column.uid]
+        if not column.tracks:
+            return WAITS
+        if any(not run.job.finished or (run.measuring and not run.measuring.finished) for run in runs):
+            return RECORDS
+        done = {str(take.track_id) for take in self._came[column.uid] if take.run.job.state == Job.DONE}
+        if not set(column.tracks) <= done:
+            return WAITS
+        return FAILED if any(self.troubles[one.uid] for one in self.last_takes(column).values()) else GOOD
+
+
+def states_of(columns: Sequence[PlannedPass]) -> list[str]:
+    """How each of these passes stands."""
+    recorded = Recorded(columns)
+    return [recorded.state_of(column) for column in columns]
 
 
 @dataclass(frozen=True)
 class PlanState:
-    """How a plan stands as a whole. states: of its passes, in order."""
+    """How a plan stands as a whole. columns, states: its passes in order, and how each stands."""
 
     row: PassPlan | None
+    columns: tuple[PlannedPass, ...] = ()
     states: tuple[str, ...] = ()
+    recorded: Recorded = field(default_factory=lambda: Recorded(()))
 
     @property
     def running(self) -> bool:
@@ -188,65 +224,23 @@ class PlanState:
 def plan_state(session: Session) -> PlanState:
     """How the session's plan stands."""
     row = newest(session)
-    return PlanState(row, tuple(state_of(column) for column in row.columns.all()) if row else ())
+    if row is None:
+        return PlanState(None)
+    columns = tuple(row.columns.all())
+    recorded = Recorded(columns)
+    return PlanState(row, columns, tuple(recorded.state_of(column) for column in columns), recorded)
 
 
-def last_takes(column: PlannedPass) -> list[Take]:
-    """Of each of its tracks the last take that was recorded for it, of the main return."""
-    found: dict[str, Take] = {}
-    takes = Take.objects.filter(run__planned=column, beside=False).select_related("run__session", "track")
-    for take in takes.order_by("number"):
-        found[str(take.track_id)] = take
-    return list(found.values())
-
-
-def waits_for(track: Track) -> str:
-    """What an effect needs before it can be recorded, in words; "" where nothing is missing, and for all other
-    tracks."""
-    if not track.fed_by_id or recording.standing_of(track.session, str(track.fed_by_id)):
-        return ""
-    return f"waits for a placed take of {track.fed_by.name}"
-
-
-def trouble_of(take: Take) -> str:
-    """Why a take fails its check, as it can be told from the take itself; "" where it does not."""
-    if take.silent:
-        return "silent"
-    if not take.complete:
-        return "stopped early"
-    if take.clipped:
-        return f"clipped {counted(take.clipped, 'time')}"
-    if take.doubtful:
-        return take.doubted[0].what
-    return _late_told(take)
-
-
-def _late_told(take: Take) -> str:
-    """Where its lateness differs from the last one of the same track and sound by more than both leave open."""
-    mine = take.measured
-    before = take.track.takes.measured().filter(number__lt=take.number, beside=False).order_by("-number").first()
-    if mine is None or before is None or before.part is None or take.part is None:
-        return ""
-    if before.part.calls != take.part.calls or before.part.context != take.part.context:
-        return ""
-    theirs = before.measured
-    open_ms = LATE_MS + (mine.lateness_half or 0.0) + (theirs.lateness_half or 0.0)
-    off = mine.lateness_ms - theirs.lateness_ms
-    return (
-        f"{abs(off):.1f} ms {'later' if off > 0 else 'earlier'} than take {before.number}" if abs(off) > open_ms else ""
-    )
-
-
-def unlike(take: Take, plan: Plan) -> str:
-    """Where it is nothing like the last good take of the same notes, in words; "" where it is, or there is none."""
-    before = take.track.takes.measured().filter(number__lt=take.number, beside=False).order_by("-number").first()
-    if before is None or before.part is None or take.part is None or before.part.calls != take.part.calls:
-        return ""
-    try:
-        found = unlikeness_of(take, before, plan)
-    except (NoAnswer, SoundLost):
-        return ""
-    return "" if found is None or found.kind in (SAME, LEVEL) else f"not like take {before.number}: {found.told}"
+def waits_for(session: Session, tracks: Sequence[Track]) -> dict[UUID, str]:
+    """What effects among these tracks (uid) need before they can be recorded, in words; no key where nothing is
+    missing, and for all other tracks."""
+    fed = [track for track in tracks if track.fed_by_id]
+    known = session.tracks.in_bulk({track.fed_by_id for track in fed}) if fed else {}
+    for one in known.values():
+        one.session = session
+    placed = tracks_sound(session, list(known.values()), only_placed=True) if known else {}
+    missing = (track for track in fed if track.fed_by_id not in placed)
+    return {track.uid: f"waits for a placed take of {known[track.fed_by_id].name}" for track in missing}
 
 
 # --- run in a row
@@ -263,23 +257,26 @@ def run_plan(job_uid: str) -> None:
         if again:
             columns = [column for column in columns if str(column.uid) == again]
         for place, column in enumerate(columns):
-            if not again and state_of(column) in (GOOD, FAILED):
+            if not again and states_of([column])[0] in (GOOD, FAILED):
                 continue
             reporter.report(place / len(columns))
             _record(column, column.tracks, reporter)
-            failed = [str(take.track_id) for take in last_takes(column) if _fails(take)] if row.repeat else []
+            failed = _failed(column, row) if row.repeat else []
             if failed:
                 _wait(row.gap_s, row, reporter)
                 _record(column, failed, reporter)
             row.refresh_from_db()
-            left = any(state_of(one) not in (GOOD, FAILED) for one in columns[place + 1 :])
+            left = not set(states_of(columns[place + 1 :])) <= {GOOD, FAILED}
             if row.stop_after or not left:
                 return
             _wait(row.gap_s, row, reporter)
 
 
-def _fails(take: Take) -> bool:
-    return bool(trouble_of(take) or unlike(take, load_plan(take.session.rig)))
+def _failed(column: PlannedPass, row: PassPlan) -> list[str]:
+    """The tracks (uids) of a pass whose takes are not good."""
+    recorded, plan = Recorded([column]), load_plan(row.session.rig)
+    last = recorded.last_takes(column)
+    return [uid for uid, take in last.items() if recorded.troubles[take.uid] or judging.unlike(take, plan)]
 
 
 def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> None:
@@ -287,7 +284,9 @@ def _record(column: PlannedPass, tracks: Sequence[str], reporter: Reporter) -> N
     row, plan = column.plan, load_plan(column.plan.session.rig)
     session = Session.objects.select_related("rig").get(uid=row.session_id)
     # An effect without anything to be sent is left for the person; the row goes on.
-    ready = [one for one in session.tracks.filter(uid__in=tracks) if not waits_for(one)]
+    asked = list(session.tracks.filter(uid__in=tracks))
+    waiting = waits_for(session, asked)
+    ready = [one for one in asked if one.uid not in waiting]
     if not ready:
         return
     bars = {"first_bar": row.first_bar, "last_bar": row.last_bar}
