@@ -2,15 +2,26 @@
 
 import io
 import uuid
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from itertools import count
 
+import numpy as np
 from django.core.management import call_command
-from django.db.models import F
+from django.db.models import F, Model
 from django.urls import reverse
 
-from hypotaxis.records.models import Job, Pass, Rig, Session, Sounding, Take
+from hypotaxis.core.formats.plain import to_json
+from hypotaxis.core.linecheck.checked import Checked, CheckedLine
+from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard
+from hypotaxis.core.linecheck.lines import Line
+from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
+from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.records.line_checks import KIND
+from hypotaxis.records.models import Job, Pass, Rig, Session, Sounding, Take, Track
 from hypotaxis.records.plan import load_plan
+from hypotaxis.steps.rig.checking import LineCheck
 from hypotaxis.steps.session.services import recording
+from hypotaxis.steps.session.services.importing import store_score
 from hypotaxis.steps.timing.services import taking
 
 RECORDED = ("Sedge upper", "Bittern", "Alder kit", "Reedbed")
@@ -48,8 +59,7 @@ def as_many(session: Session, takes: int, soundings: int) -> None:
         run.save(force_insert=True)
         for take in kept:
             number += 1
-            fields = {field.attname: getattr(take, field.attname) for field in Take._meta.concrete_fields}
-            new.append(Take(**fields | {"uid": uuid.uuid4(), "run_id": run.pk, "number": number}))
+            new.append(Take(**_fields(take) | {"uid": uuid.uuid4(), "run_id": run.pk, "number": number}))
     Take.objects.bulk_create(new)
     measured = list(Sounding.objects.all())
     for place in range(soundings - len(measured)):
@@ -58,8 +68,56 @@ def as_many(session: Session, takes: int, soundings: int) -> None:
         job.pk = job.uid = uuid.uuid4()
         job.token = uuid.uuid4().hex
         job.save(force_insert=True)
-        fields = {field.attname: getattr(row, field.attname) for field in Sounding._meta.concrete_fields}
-        Sounding.objects.create(**fields | {"uid": uuid.uuid4(), "job_id": job.pk})
+        Sounding.objects.create(**_fields(row) | {"uid": uuid.uuid4(), "job_id": job.pk})
+
+
+def as_large(session: Session, rig: Rig) -> Session:
+    """A song for a large rig: a track with 64 notes and a take an instrument, the takes those of a session that was
+    recorded."""
+    instruments, ticks = load_plan(rig).instruments, np.arange(64) * 240
+    notes = np.zeros(len(ticks), dtype=NOTE)
+    notes["tick"], notes["duration"], notes["note"], notes["velocity"] = ticks, 110, 60, 100
+    parts = [ScorePart(one.name, place % 16 + 1, notes, no_controls()) for place, one in enumerate(instruments)]
+    made = store_score(rig, Score(TempoMap(), tuple(parts), int(ticks[-1]) + 240), name="Large")
+    run = session.passes.first()
+    job = Job.objects.create(kind=run.job.kind, state=Job.DONE)
+    run = Pass(**_fields(run) | {"uid": uuid.uuid4(), "session_id": made.uid, "job_id": job.uid, "measuring_id": None})
+    run.save(force_insert=True)
+    kept, new = list(session.takes.all()), []
+    for place, (track, one) in enumerate(zip(made.tracks.all(), instruments, strict=True)):
+        Track.objects.filter(uid=track.uid).update(instrument_uid=one.uid)
+        own = {"uid": uuid.uuid4(), "session_id": made.uid, "run_id": run.uid, "track_id": track.uid}
+        own |= {"number": place + 1, "instrument_uid": one.uid, "instrument_name": one.name}
+        new.append(Take(**_fields(kept[place % len(kept)]) | own))
+    Take.objects.bulk_create(new)
+    return made
+
+
+def _fields(row: Model) -> dict:
+    return {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
+
+
+def half_checked(rig: Rig) -> Callable[[], None]:
+    """A line check of a rig that runs and has heard half of the lines; what is returned hears one line more each
+    time. Every seventh line is silent."""
+    plan = load_plan(rig)
+    lines = LineCheck(rig, plan).lines
+    heard = [_heard(line, silent=place % 7 == 3) for place, line in enumerate(lines)]
+    job = Job.objects.create(kind=KIND, about=str(rig.uid), state=Job.RUNNING)
+    counts = count(len(lines) // 2)
+
+    def one_more() -> None:
+        many = next(counts) % len(lines)
+        result = to_json(Checked(tuple(heard[:many]), lines[many].key))
+        Job.objects.filter(uid=job.uid).update(result=result, progress=many / len(lines))
+
+    one_more()
+    return one_more
+
+
+def _heard(line: Line, *, silent: bool) -> CheckedLine:
+    inputs = [InputHeard(uid, -20.0, -90.0, None if silent else 8.0, bands_db=(-9.0,) * 6) for uid in line.inputs]
+    return CheckedLine(line.key, LineHeard(tuple(inputs)), day="2026-11-28T10:00:00")
 
 
 def pages_of(rig: Rig) -> Mapping[str, str]:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from hypotaxis.core.drawing.paths import number
+from hypotaxis.core.drawing.paths import polyline
 from hypotaxis.core.midi.wire import SECOND_US, Sent
 
 WIDTH, HEIGHT = 420, 34
@@ -24,8 +24,6 @@ def load_path(sent: Sent, seconds: float, top: float) -> str:
     per_second = SECOND_US * sent.traffic.per_us
     at = np.linspace(0, seconds, POINTS)
     shares = sent.utilisation(((at - 0.5) * per_second).astype(np.int64))
-    points = [
-        f"{number(place / seconds * WIDTH)} {number(HEIGHT * (1 - min(share / top, 1.0)))}"
-        for place, share in zip(at, shares, strict=True)
-    ]
-    return f"M0 {HEIGHT}L{'L'.join(points)}L{WIDTH} {HEIGHT}z"
+    heights = HEIGHT * (1 - np.minimum(shares / top, 1.0))
+    points = np.stack([at / seconds * WIDTH, heights], axis=1)
+    return f"M0 {HEIGHT}{polyline(points).replace('M', 'L', 1)}L{WIDTH} {HEIGHT}z"

@@ -6,7 +6,7 @@ import numpy as np
 from django.utils import timezone
 
 from hypotaxis.core.drawing.load import load_path, top_of
-from hypotaxis.core.midi.wire import Waits, send, waits
+from hypotaxis.core.midi.wire import Sent, Waits, send, waits
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import heard_from, send_sockets
 from hypotaxis.core.session.schedule import PlayedPart, Schedule, plan_run
@@ -75,25 +75,15 @@ class Wires:
 
 def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "") -> Wires:
     """The wires of a session; opened: the send socket whose remedies are computed."""
-    tempo = session.tempo_map
-    last_bar = tempo.last_bar(session.end_tick)
-    schedule = plan_run(_parts(plan, session), tempo, first_bar=1, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
-    by_port: dict[str, list[Message]] = {}
-    for message in schedule.messages:
-        by_port.setdefault(message.port, []).append(message)
+    schedule, sending = _sending(plan, session)
     sockets = [socket for _, socket in send_sockets(plan.rig) if not socket.carried_by]
-    used = [socket for socket in sockets if by_port.get(socket.system_name)]
+    used = {one.uid for one in sending}
     # A clock alone is light; a wire that carries nothing else is as good as free.
-    free = tuple(plan.rig.socket_text(s.uid) for s in sockets if s not in used and not _claimed(plan, s.uid))
-    clocks = _clocks(tempo, schedule)
-    sending = []
-    for socket in used:
-        ticking = clocks if socket.clock else np.zeros(0, dtype=np.int64)
-        messages = by_port[socket.system_name]
-        sending.append((socket.uid, messages, ticking, send(traffic_of(messages, ticking))))
-    top = top_of(max((sent.utilisation_peak() for *_, sent in sending), default=0.0))
+    free = tuple(plan.rig.socket_text(s.uid) for s in sockets if s.uid not in used and not _claimed(plan, s.uid))
+    top = top_of(max((one.sent.utilisation_peak() for one in sending), default=0.0))
     rows = []
-    for uid, messages, ticking, sent in sending:
+    for one in sending:
+        uid, sent = one.uid, one.sent
         late, named = late_notes(sent, limit_ms), _names(plan, uid)
         boxes = {channel: " and ".join(dict.fromkeys(box for _, box in sitting)) for channel, sitting in named.items()}
         names = {channel: " and ".join(name for name, _ in sitting) for channel, sitting in named.items()}
@@ -115,7 +105,9 @@ def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "")
                 ),
                 hops=_hops(plan, uid),
                 load=load_path(sent, schedule.seconds, top),
-                remedies=remedies(messages, ticking, names=names, boxes=boxes, free=free) if uid == opened else (),
+                remedies=remedies(one.messages, one.ticking, names=names, boxes=boxes, free=free)
+                if uid == opened
+                else (),
             )
         )
     return Wires(tuple(rows), free, top, clock_text(schedule.seconds))
@@ -134,12 +126,39 @@ def _waits(plan: Plan, session: Session) -> dict[str, float]:
     if sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
         return {}
     found = {}
-    for wire in wires_of(plan, session, limit_ms=0.0).wires:
+    for wire in _sending(plan, session)[1]:
+        parts = wire.sent.traffic.parts
         for one in plan.instruments:
-            part = next((p for p in wire.parts if one.send == wire.uid and p.channel == one.channel), None)
-            if part:
-                found[one.uid] = part.waits.p95_wait_ms
+            if one.send == wire.uid and (mine := parts == one.channel).any():
+                found[one.uid] = waits(wire.sent, mine).p95_wait_ms
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class _Sending:
+    """What a session sends through a send socket (uid). ticking: when each of its clocks is due, in ns of the run."""
+
+    uid: str
+    messages: list[Message]
+    ticking: np.ndarray
+    sent: Sent
+
+
+def _sending(plan: Plan, session: Session) -> tuple[Schedule, list[_Sending]]:
+    """A session played once, and each wire with traffic."""
+    tempo = session.tempo_map
+    last_bar = tempo.last_bar(session.end_tick)
+    schedule = plan_run(_parts(plan, session), tempo, first_bar=1, last_bar=last_bar, sample_rate=plan.rig.sample_rate)
+    by_port: dict[str, list[Message]] = {}
+    for message in schedule.messages:
+        by_port.setdefault(message.port, []).append(message)
+    clocks, found = _clocks(tempo, schedule), []
+    for _, socket in send_sockets(plan.rig):
+        messages = by_port.get(socket.system_name)
+        if messages and not socket.carried_by:
+            ticking = clocks if socket.clock else np.zeros(0, dtype=np.int64)
+            found.append(_Sending(socket.uid, messages, ticking, send(traffic_of(messages, ticking))))
+    return schedule, found
 
 
 def _parts(plan: Plan, session: Session) -> list[PlayedPart]:
