@@ -1,8 +1,10 @@
 """Rows to core values and back: the one place that knows both."""
 
+import json
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, fields, replace
+from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
@@ -30,7 +32,8 @@ from hypotaxis.records.stamps import kept_while, rows_while
 RIG_FIELDS = ("name", "sample_rate", "buffer", "echo", "leader", "driver", "stamps", "together")
 BOX_FIELDS = ("name", "shape", "note", "colour", "order", "by_hand", "icon", "picture", "identity")
 SOCKET_FIELDS = tuple(field.name for field in fields(values.Socket) if field.name != "uid")
-ROUTE_FIELDS = ("channels", "remap", "clock", "gain_db")
+BOX_VALUES = ("setup", "delays", "following")
+"""Fields of a box that hold a value of a kind, stored as JSON."""
 INSTRUMENT_FIELDS = tuple(
     field.name
     for field in fields(core.Instrument)
@@ -125,22 +128,26 @@ def _read_whole(uid: UUID) -> core.Plan:
 def _boxes_of(rig: rows.Rig) -> tuple[values.Box, ...]:
     """The boxes with their sockets and routes."""
     sockets = kept_while(("sockets",), ("sockets", str(rig.uid)), lambda: _sockets_of(rig))
+    routes = kept_while(("routes",), ("routes", str(rig.uid)), lambda: _routes_of(rig))
+    found = []
+    for uid, setup, delays, following, *rest in _as_text(rig.boxes.all(), "uid", stored=BOX_VALUES, more=BOX_FIELDS):
+        fields_of = dict(zip(BOX_FIELDS, rest, strict=True))
+        fields_of |= {"setup": _stored(values.Setup, setup), "delays": _stored(values.Delays, delays)}
+        fields_of |= {"following": _stored(Following, following)}
+        found.append(values.Box(uid=uid, **fields_of, sockets=sockets.get(uid, ()), routes=routes.get(uid, ())))
+    return tuple(found)
+
+
+def _routes_of(rig: rows.Rig) -> dict[str, tuple[values.Route, ...]]:
+    """The routes of each box (uid)."""
     routes: dict[str, list[values.Route]] = defaultdict(list)
-    ends = ("box_id", "uid", "source_id", "target_id")
-    for box, *rest in _as_text(rows.Route.objects.filter(box__rig=rig), *ends, more=ROUTE_FIELDS):
-        routes[box].append(_route_value(*rest))
-    return tuple(
-        values.Box(
-            uid=str(row.uid),
-            **{name: getattr(row, name) for name in BOX_FIELDS},
-            setup=setup_value(row.setup),
-            delays=_known(values.Delays, row.delays),
-            following=_known(Following, row.following),
-            sockets=sockets.get(str(row.uid), ()),
-            routes=tuple(routes[str(row.uid)]),
-        )
-        for row in rig.boxes.all()
-    )
+    mine, ends = rows.Route.objects.filter(box__rig=rig), ("box_id", "uid", "source_id", "target_id")
+    lists, more = ("channels", "remap"), ("clock", "gain_db")
+    for box, uid, source, target, channels, remap, *rest in _as_text(mine, *ends, stored=lists, more=more):
+        taken = {"channels": _stored(as_tuples, channels), "remap": _stored(as_tuples, remap)}
+        taken |= zip(more, rest, strict=True)
+        routes[box].append(values.Route(uid=uid, source=source, target=target, **taken))
+    return {box: tuple(mine) for box, mine in routes.items()}
 
 
 def _played_of(rig: rows.Rig) -> tuple[tuple[core.Instrument, ...], tuple[core.Loop, ...]]:
@@ -169,12 +176,20 @@ def _cables_of(rig: rows.Rig) -> tuple[values.Cable, ...]:
     )
 
 
-def _as_text(found: QuerySet, *uids: str, more: tuple[str, ...]) -> Iterator[list]:
-    """Rows with their uids as text, then other fields. Thousands of UUID objects would cost more than the rest."""
-    texts = {f"{name}_text": Cast(name, CharField()) for name in uids}
+def _as_text(found: QuerySet, *uids: str, stored: tuple[str, ...] = (), more: tuple[str, ...] = ()) -> Iterator[list]:
+    """Rows with their uids as text, then JSON as it is stored, then other fields. Thousands of UUID objects, and of
+    values out of JSON that are mostly alike, would cost more than the rest."""
+    texts = {f"{name}_text": Cast(name, CharField()) for name in (*uids, *stored)}
     for row in found.annotate(**texts).values_list(*texts, *more):
         hexed = row[: len(uids)]
         yield [*(f"{h[:8]}-{h[8:12]}-{h[12:16]}-{h[16:20]}-{h[20:]}" for h in hexed), *row[len(uids) :]]
+
+
+@lru_cache(maxsize=4096)
+def _stored(kind: Callable, text: str) -> Any:
+    """A frozen value out of stored JSON: of a kind, its fields; otherwise what a function makes of it."""
+    plain = json.loads(text)
+    return _known(kind, plain) if isinstance(kind, type) else kind(plain)
 
 
 def ticked(rig: rows.Rig) -> frozenset[str]:
@@ -193,18 +208,6 @@ def _known(kind: type, row: dict[str, Any]):
     """A value of this kind out of a stored object; fields that are not stored have their defaults."""
     names = {field.name for field in fields(kind)}
     return kind(**{name: as_tuples(value) for name, value in row.items() if name in names})
-
-
-def _route_value(uid, source, target, channels, remap, clock, gain_db) -> values.Route:
-    return values.Route(
-        uid=uid,
-        source=source,
-        target=target,
-        channels=tuple(channels),
-        remap=as_tuples(remap),
-        clock=clock,
-        gain_db=gain_db,
-    )
 
 
 def instrument_value(row: rows.Instrument) -> core.Instrument:

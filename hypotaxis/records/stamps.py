@@ -32,6 +32,7 @@ SUBJECTS = {
     ),
     "boxes": (models.Box, models.Route, models.Socket),
     "sockets": (models.Socket,),
+    "routes": (models.Route,),
     "cables": (models.Cable,),
     "instruments": (models.Instrument, models.Loop),
     "studio": (models.Studio, models.EndName),

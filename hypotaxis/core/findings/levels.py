@@ -4,6 +4,7 @@ import math
 from collections.abc import Iterator
 
 from hypotaxis.core.findings.finding import RISKY, WORTH_KNOWING, WRONG, Finding
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.levels import CLASSES, levels_along, maximum_dbu, nominal_dbu
 from hypotaxis.core.rig.trips import host_audio, ways_into
@@ -17,10 +18,16 @@ WEAK_DB = 14.0
 
 def _joints(plan: Plan, sources: tuple[str, ...], targets: tuple[str, ...]):
     """Audio and voltage cables from an out of one of these levels to an in of one of those."""
-    for cable in plan.rig.cables:
-        one, other = plan.rig.find(cable.source), plan.rig.find(cable.target)
-        if one and other and one[1].level in sources and other[1].level in targets:
+    for cable, one, other in _levelled(plan):
+        if one[1].level in sources and other[1].level in targets:
             yield cable, one, other
+
+
+@kept_with_it
+def _levelled(plan: Plan) -> tuple[tuple[Cable, tuple[Box, Socket], tuple[Box, Socket]], ...]:
+    """Every cable between two sockets that have a level, with its ends."""
+    ends = ((cable, plan.rig.find(cable.source), plan.rig.find(cable.target)) for cable in plan.rig.cables)
+    return tuple((cable, one, other) for cable, one, other in ends if one and other and one[1].level and other[1].level)
 
 
 def _finding(plan: Plan, cable: Cable, one: tuple[Box, Socket], other: tuple[Box, Socket], **fields) -> Finding:

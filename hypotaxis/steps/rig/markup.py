@@ -4,7 +4,8 @@ Written here and not in a template, since a large rig has thousands of them and 
 text goes through `escape`; where things stand is the drawing's affair (core.drawing.cards).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from html import escape
 
 from django.template.loader import get_template
@@ -25,6 +26,8 @@ from hypotaxis.core.drawing.cards import (
 )
 from hypotaxis.core.drawing.sheet import BoxDrawing, CableDrawing, SheetDrawing, SocketDrawing
 
+KEPT = 4096
+"""Cards and cables, some kB each: most are as they were when something of a rig changes."""
 _NO_UID = "00000000-0000-0000-0000-000000000000"
 
 
@@ -44,12 +47,16 @@ def sheet_parts(drawing: SheetDrawing, *, picked: str = "", fitting: frozenset[s
     """Cables, then cards with their sockets, in the order in which the keyboard walks over them."""
     box, move, cable = (reverse(f"rig:{name}", args=[_NO_UID]) for name in ("box", "move", "cable"))
     sign = get_template("web/pieces.html").template.module.sign()
-    page = _Page(picked, fitting, box, move, cable, sign)
-    parts = [_cable(page, one) for one in drawing.cables]
-    parts += [_card(page, one) for one in drawing.boxes]
+    plain = _Page("", frozenset(), box, move, cable, sign)
+    page, chosen = replace(plain, picked=picked, fitting=fitting), fitting | {picked}
+    parts = [_cable(plain, one) for one in drawing.cables]
+    for one in drawing.boxes:
+        concerned = any(socket.uid in chosen for socket in one.sockets)
+        parts.append(_card(page if concerned else plain, one))
     return mark_safe("".join(parts))
 
 
+@lru_cache(KEPT)
 def _cable(page: _Page, one: CableDrawing) -> str:
     spoken, path, address = escape(one.spoken), one.path, page.cable.replace(_NO_UID, one.uid)
     strong = " cable-strong" if one.strong else ""
@@ -67,6 +74,7 @@ def _sleeve(colour: str, x: float, y: float) -> str:
     return f'<rect class="sleeve sleeve-{escape(slugify(colour))}" {_at(sleeve_at(x, y))}/>'
 
 
+@lru_cache(KEPT)
 def _card(page: _Page, one: BoxDrawing) -> str:
     move = "" if one.role == "receives" else f' data-move="{page.move.replace(_NO_UID, one.uid)}"'
     strong = " unit-strong" if one.strong else ""
