@@ -8,6 +8,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from hypotaxis.records.choices import Options, SharedChoice
 from hypotaxis.web.forms import INPUTS, Renderer
 
 VALUES = st.one_of(st.none(), st.integers(), st.booleans(), st.text(max_size=12))
@@ -35,3 +36,24 @@ class WrittenTest(SimpleTestCase):
     @given(OPTIONS, OPTIONS, VALUES, ATTRIBUTES)
     def test_a_choice_with_groups(self, options, grouped, value, attrs):
         self.assert_alike(forms.Select(choices=[*options, ("a group <", grouped)]), value, attrs)
+
+    @given(OPTIONS, OPTIONS, st.one_of(st.none(), st.text("a&<\"'é", max_size=3)))
+    def test_a_choice_that_many_fields_share(self, options, besides, value):
+        shared = dict(options)
+        own = {key: words for key, words in besides if key not in shared}
+        ours, theirs = (
+            SharedChoice(required=False),
+            forms.ChoiceField(choices=[*(shared | own).items()], required=False),
+        )
+        ours.offer(Options(shared.items()), tuple(own.items()))
+        self.assertEqual(ours.choices, theirs.choices)
+        written = (one.widget.render("name", value, {"id": "x"}, DjangoTemplates()) for one in (ours, theirs))
+        self.assertHTMLEqual(*written)
+        for sent in (value, *shared, *own):
+            self.assertEqual(*(self.taken(one, sent) for one in (ours, theirs)))
+
+    def taken(self, field: forms.Field, sent: str | None) -> str:
+        try:
+            return field.clean(sent)
+        except forms.ValidationError as error:
+            return str(error.messages)
