@@ -1,6 +1,6 @@
 # Hypotaxis: the commands. `make demo` and `make test` set up everything they need.
 .PHONY: help demo start devices test lint fuzz hammer bench wheel setup setup-test setup-bench setup-lint vendor lock \
-  weaknesses screenshots walk
+  weaknesses screenshots walk power
 .DEFAULT_GOAL := help
 
 PYTHON ?= python3.11
@@ -12,6 +12,7 @@ FUZZ_S ?= 600
 FUZZ_FROM ?= 0
 HAMMER_S ?= 300
 HAMMER_FROM ?= 0
+CUTS ?= 6
 APT := DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300
 TESTS ?= tests
 SOUND_FONT := /usr/share/sounds/sf2/TimGM6mb.sf2
@@ -25,6 +26,7 @@ help:
 	@echo "make lint         style of code, templates, styles and scripts; import directions"
 	@echo "make fuzz         changed files to every reader, for FUZZ_S=600 seconds, from number FUZZ_FROM=0 on"
 	@echo "make hammer       kills, a full disk, crossing requests, for HAMMER_S=300 seconds, from HAMMER_FROM=0 on"
+	@echo "make power        power that goes, CUTS=6 times, on a disk of its own (Linux, root)"
 	@echo "make bench        speed against reference libraries, as ratios"
 	@echo "make walk         from an empty desk to the first take: moves and time"
 	@echo "make screenshots  take the pictures in docs/screenshots anew"
@@ -112,6 +114,10 @@ fuzz: setup-test
 
 hammer: setup-test
 	$(BIN)/python -m tests.hammer $(HAMMER_S) $(HAMMER_FROM)
+
+# Power that goes: on a disk of its own, which takes Linux and root.
+power: setup-test
+	$(BIN)/python -m tests.hammer.power $(CUTS)
 
 bench: setup-bench
 	$(BIN)/python -m benchmarks

@@ -207,7 +207,7 @@ class TakeFile:
         _keep_peaks(name, self._peaks.found())
         _keep_figures(name, self._figures.found())
         Path(self._read_off.name).replace(levels_path(name))
-        return Path(self._sound.name).replace(take_path(name)).name
+        return _in_its_place(Path(self._sound.name), name)
 
     def drop(self) -> None:
         """Leave nothing behind, unless it is kept."""
@@ -225,7 +225,21 @@ def kept_as_take(path: Path, digest: str) -> str:
     """Put a finished file, which has this checksum, among the takes; its name."""
     with path.open("rb") as stream:
         os.fsync(stream.fileno())
-    return path.replace(take_path(f"{digest[:40]}.wav")).name
+    return _in_its_place(path, f"{digest[:40]}.wav")
+
+
+def _in_its_place(path: Path, name: str) -> str:
+    """Let a finished file be the take of this name. Its content is on the disk; so is its name then, which a system
+    may write later (POSIX: fsync of a file says nothing of its folder), while the database holds it already."""
+    place = path.replace(take_path(name))
+    # Not every system opens folders.
+    with suppress(OSError):
+        held = os.open(place.parent, os.O_RDONLY)
+        try:
+            os.fsync(held)
+        finally:
+            os.close(held)
+    return name
 
 
 def _begun(name: str, ending: str) -> BinaryIO:

@@ -77,6 +77,8 @@ def secret_key(folder: Path) -> str:
         handle, part = tempfile.mkstemp(dir=folder, prefix="secret.")
         with os.fdopen(handle, "w") as stream:
             stream.write(secrets.token_urlsafe(50))
+            stream.flush()
+            os.fsync(stream.fileno())
         os.replace(part, path)
         return path.read_text()
     except (OSError, UnicodeDecodeError) as error:

@@ -110,8 +110,13 @@ class StartTest(SimpleTestCase):
             self.assertEqual(parent_of(worker), 0)
         with sqlite3.connect(self.data / "hypotaxis.sqlite3") as base:
             base.execute("update records_rig set name = 'Mine now'")
+        # As power leaves it that goes in the middle of a start: files that are there, and empty.
+        (self.data / "static.whole").unlink()
+        for path in (self.data / "static" / "staticfiles.json", self.data / style.lstrip("/")):
+            path.write_bytes(b"")
         with self.started():
             self.assertIn("Mine now", self.get("/rig/"))
+            self.assertIn("--paper", self.get(style))
         with self.started("--fresh"):
             self.assertIn("Saltmarsh Room", self.get("/rig/"))
         (aside,) = self.data.parent.glob("data-*")

@@ -1,6 +1,7 @@
 """`manage.py start`: everything at once, on this machine only, until Ctrl-C."""
 
 import os
+import shutil
 import signal
 import socket
 import time
@@ -49,7 +50,7 @@ class Command(BaseCommand):
         self._bring_back()
         call_command("migrate", verbosity=0, interactive=False)
         self._copy_of_the_day()
-        call_command("collectstatic", verbosity=0, interactive=False, clear=False)
+        collect_static()
         autodiscover_modules("tasks")
         if demo:
             call_command("loaddemo", stdout=self.stdout)
@@ -105,6 +106,19 @@ class Command(BaseCommand):
         (data / "secret.key").write_text((aside / "secret.key").read_text())
         (data / "secret.key").chmod(0o600)
         self.stdout.write(f"The old data is kept in {Path(os.path.relpath(aside))}.")
+
+
+def collect_static() -> None:
+    """Put styles and scripts where they are served from. What power, or a kill, left of an earlier time is made anew: a
+    file may then be there and empty."""
+    whole = settings.DATA / "static.whole"
+    if not whole.exists():
+        shutil.rmtree(settings.STATIC_ROOT, ignore_errors=True)
+    whole.unlink(missing_ok=True)
+    call_command("collectstatic", verbosity=0, interactive=False, clear=False)
+    if hasattr(os, "sync"):
+        os.sync()
+    whole.touch()
 
 
 def _check_port(port: int) -> None:
