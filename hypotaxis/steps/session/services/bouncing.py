@@ -67,7 +67,7 @@ def start_bounce(session: Session, plan: Plan, wish: BounceWish, *, token: str =
     if not 1 <= wish.first_bar <= wish.last_bar <= last:
         raise BadBars(f"Bars {wish.first_bar} to {wish.last_bar} are none of this session: it has {last}.")
     if wish.live:
-        check_pass(plan, [recording.armed_track(row, plan) for row in missing(session, plan, wish)])
+        check_pass(plan, recording.armed_tracks(missing(session, plan, wish), plan))
         if Pass.objects.filter(session__rig=session.rig, job__state__in=Job.UNFINISHED).exists():
             raise CannotSchedule("A pass is still running. Stop it, or wait until it is done.")
     elif not SessionMix(session, rate=plan.rig.sample_rate).sounds:

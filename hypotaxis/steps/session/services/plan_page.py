@@ -8,6 +8,7 @@ from django.db.models import prefetch_related_objects
 from hypotaxis.core.plan import Plan
 from hypotaxis.core.rig.trips import returns_text
 from hypotaxis.core.session.pass_plan import LeftOut, seconds_of, wanted_of, why_apart
+from hypotaxis.core.session.passes import ArmedTrack
 from hypotaxis.core.session.standing import Stretch
 from hypotaxis.core.units import clock_text, counted
 from hypotaxis.records import audio
@@ -121,13 +122,18 @@ class PlanPage:
                 tracks.setdefault(homes[0].inputs if homes else (), []).append(uid)
         return [self._line(inputs, uids) for inputs, uids in tracks.items()]
 
+    @cached_property
+    def _armed(self) -> dict[str, ArmedTrack]:
+        """The tracks (uid) as a pass sees them."""
+        return {one.uid: one for one in recording.armed_tracks(self.picture.rows, self.plan)}
+
     def _line(self, inputs: tuple[str, ...], uids: list[str]) -> Line:
         cells = [
             (column, [self._cell(uid, place) for uid in uids if uid in column.row.tracks])
             for place, column in enumerate(self.columns)
         ]
         first = self._shown[uids[0]]
-        armed = [recording.armed_track(self._shown[uid].row, self.plan) for uid in uids[:2]]
+        armed = [self._armed[uid] for uid in uids[:2]]
         apart = why_apart(self.plan, *armed) if len(armed) == 2 else ""
         return Line(returns_text(self.plan.rig, inputs), first.owner.colour, cells, apart)
 
@@ -148,7 +154,7 @@ class PlanPage:
             return []
         bars = self.row.first_bar, self.row.last_bar
         rows = [row for row in self.picture.rows if row.loop_uid or len(notes_in_bars(row, *bars))]
-        _, left = wanted_of(self.plan, [recording.armed_track(row, self.plan) for row in rows])
+        _, left = wanted_of(self.plan, [self._armed[str(row.uid)] for row in rows])
         named = {str(row.uid): row.name for row in rows}
         return [(named[one.uid], one.why) for one in left if isinstance(one, LeftOut)]
 

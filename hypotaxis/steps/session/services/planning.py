@@ -39,7 +39,7 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
     apart = split_tracks(session)
     rows = [row for row in session.tracks.shown().filter(committed=False) if row.uid not in apart]
     rows = [row for row in rows if row.loop_uid or len(notes_in_bars(row, first_bar, last_bar))]
-    wanted, _ = wanted_of(plan, [recording.armed_track(row, plan) for row in rows])
+    wanted, _ = wanted_of(plan, recording.armed_tracks(rows, plan))
     if not wanted:
         raise CannotSchedule("No track with notes in these bars has an instrument with a way out and a way home.")
     found = fewest_passes(wanted)
@@ -50,7 +50,7 @@ def plan_anew(session: Session, plan: Plan, *, first_bar: int, last_bar: int, **
 def plan_these(session: Session, plan: Plan, passes: Sequence[Sequence[str]], **chosen) -> PassPlan:
     """A plan of these passes (uids of tracks), of all bars. Raises CannotSchedule where they cannot be recorded so."""
     _not_while_it_runs(newest(session))
-    named = {str(one.uid): recording.armed_track(one, plan) for one in session.tracks.shown()}
+    named = {one.uid: one for one in recording.armed_tracks(session.tracks.shown(), plan)}
     wanted, _ = wanted_of(plan, list(named.values()))
     for _, one, other in fits(wanted, passes):
         raise CannotSchedule(why_apart(plan, named[one], named[other]) + " They need a pass each.")
@@ -85,7 +85,7 @@ def move(row: PassPlan, plan: Plan, track: str, to: int) -> str:
     target = columns[to]
     if set(states_of([target, from_])) != {WAITS}:
         raise CannotSchedule("A pass that was recorded stays as it was. Plan again, or choose one that waits.")
-    named = {str(one.uid): recording.armed_track(one, plan) for one in row.session.tracks.all()}
+    named = {one.uid: one for one in recording.armed_tracks(row.session.tracks.all(), plan)}
     wanted, _ = wanted_of(plan, list(named.values()))
     for _, one, other in fits(wanted, [[*target.tracks, track]]) if target is not from_ else ():
         raise CannotSchedule(why_apart(plan, named[one], named[other]) + " They need a pass each.")

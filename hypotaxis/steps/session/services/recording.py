@@ -7,7 +7,7 @@ and placed by work of its own, so that the next pass need not wait for it.
 
 import logging
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, closing, suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -48,7 +48,7 @@ from hypotaxis.records.kept_rigs import keep_rig
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
 from hypotaxis.records.models.session import WAITING, whether
-from hypotaxis.records.patch_lists import track_calls
+from hypotaxis.records.patch_lists import calls_with, programs_of, track_calls
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.stamps import kept_while, rows_while
@@ -118,7 +118,7 @@ def start_pass(
     time; count_in: bars that are counted in; led: one of LED, or WITH_A_NOTE; until_stop: recorded on behind the last
     bar; reference: the effect loop (uid) by which a click is recorded beside; token: of the form; one that is sent
     twice makes one pass."""
-    armed = [armed_track(row, plan) for row in session.tracks.shown().filter(armed=True, committed=False)]
+    armed = armed_tracks(session.tracks.shown().filter(armed=True, committed=False), plan)
     bars = {"first_bar": first_bar, "last_bar": last_bar}
     by_leader = led in LED
     led_by = leader_of(plan, until_stop=led == UNTIL_STOP) if by_leader else None
@@ -196,10 +196,15 @@ def _queue(session: Session, setup: PassSetup, *, token: str, **chosen) -> Pass:
     return run
 
 
-def armed_track(row: Track, plan: Plan) -> ArmedTrack:
-    """A track as a pass sees it."""
-    track = bare_track(row, plan)
-    return replace(track, calls=tuple(track_calls(row, track.instrument))) if track.instrument else track
+def armed_tracks(rows: Iterable[Track], plan: Plan) -> list[ArmedTrack]:
+    """Tracks as a pass sees them."""
+    rows, found = list(rows), []
+    sounds = programs_of(rows)
+    for row in rows:
+        track = bare_track(row, plan)
+        calls = tuple(calls_with(sounds[row.uid], row, track.instrument)) if track.instrument else ()
+        found.append(replace(track, calls=calls))
+    return found
 
 
 def bare_track(row: Track, plan: Plan) -> ArmedTrack:
@@ -307,7 +312,7 @@ def record_now(session: Session, plan: Plan, rows: Sequence[Track], *, fast: boo
     last bar, and further fields of the row. Raises CannotSchedule."""
     bars = {name: chosen[name] for name in ("first_bar", "last_bar")}
     known = {"lateness_ms": known_ms(plan), "clock_ms": clock_ms(plan)}
-    setup = plan_pass(plan, [armed_track(row, plan) for row in rows], session.tempo_map, **bars, **known)
+    setup = plan_pass(plan, armed_tracks(rows, plan), session.tempo_map, **bars, **known)
     run = make_pass(session, setup, fast=fast, place=True, **chosen)
     record.call_local(str(run.job_id))
     run.refresh_from_db()
