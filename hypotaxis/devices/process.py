@@ -64,6 +64,11 @@ class DeviceProcess:
         """Its number, for those who look after processes."""
         return self._process.pid
 
+    @property
+    def died(self) -> bool:
+        """Whether it has ended by itself, and not in order."""
+        return self._process.poll() not in (None, 0)
+
     def look(self, wait_s: float = ANSWER_S) -> Reported:
         """What is there now. A process that has died is started again first."""
         if self._ended or self._process.poll() is not None:

@@ -13,7 +13,6 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from hypotaxis.core.errors import ServerGone
 from hypotaxis.core.studio import JACK, Wanted
 from hypotaxis.devices.process import DeviceProcess
 
@@ -119,12 +118,11 @@ def a_desk(
         log = Path(folder.name) / "devices.log"
         process = DeviceProcess(replace(wanted, server=server.name), f"{folder.name}/panic.sock", str(log))
         yield server, truth, process
-    except ServerGone:
-        # A crash of a library is told by nothing else.
-        sys.stderr.write(log.read_text() if log.exists() else "")
-        raise
     finally:
         if process:
+            if process.died:
+                # A crash of a library is told by nothing else.
+                sys.stderr.write(log.read_text())
             process.close()
         truth.end()
         server.end()
