@@ -142,8 +142,8 @@ def partial_path(run_uid: str) -> Path:
 
 
 def take_path(file: str) -> Path:
-    """A take's file."""
-    return folder("takes") / file
+    """A take's file; nothing is made for it, since a page asks for hundreds."""
+    return settings.AUDIO / "takes" / file
 
 
 def remove_take(file: str) -> None:
@@ -231,7 +231,7 @@ def kept_as_take(path: Path, digest: str) -> str:
 def _in_its_place(path: Path, name: str) -> str:
     """Let a finished file be the take of this name. Its content is on the disk; so is its name then, which a system
     may write later (POSIX: fsync of a file says nothing of its folder), while the database holds it already."""
-    place = path.replace(take_path(name))
+    place = path.replace(folder("takes") / name)
     # Not every system opens folders.
     with suppress(OSError):
         held = os.open(place.parent, os.O_RDONLY)
@@ -297,8 +297,7 @@ def is_take(path: Path, *, rate: int, channels: int, frames: int) -> bool:
 def what_is_lost(file: str, *, frames: int, channels: int) -> str:
     """What is wrong with a take's file by its size, in words; "" where all of it is there."""
     try:
-        # By its plain path: a page asks this of every take.
-        size = (settings.AUDIO / "takes" / file).stat().st_size
+        size = take_path(file).stat().st_size
     except OSError:
         return "its file is missing"
     there = _frames_in(size, channels)

@@ -199,11 +199,6 @@ def ticked(rig: rows.Rig) -> frozenset[str]:
     return frozenset(key for key, day in found if day == today or key.startswith(ON_THE_BOX))
 
 
-def setup_value(row: dict[str, Any]) -> values.Setup:
-    """A box's setup as a core value; what is not stored has its default."""
-    return _known(values.Setup, row)
-
-
 def _known(kind: type, row: dict[str, Any]):
     """A value of this kind out of a stored object; fields that are not stored have their defaults."""
     names = {field.name for field in fields(kind)}

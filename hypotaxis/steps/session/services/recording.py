@@ -48,7 +48,7 @@ from hypotaxis.records.kept_rigs import keep_rig
 from hypotaxis.records.lateness import clock_ms, known_ms
 from hypotaxis.records.models import Job, Pass, PassPlan, Rig, Session, Take, Track
 from hypotaxis.records.models.session import WAITING, whether
-from hypotaxis.records.patch_lists import calls_with, programs_of, track_calls
+from hypotaxis.records.patch_lists import calls_with, programs_of
 from hypotaxis.records.plan import controls_of, load_plan, notes_in_bars, notes_of
 from hypotaxis.records.session_mix import SessionMix
 from hypotaxis.records.stamps import kept_while, rows_while
@@ -157,12 +157,15 @@ def accept_pass(run: Pass) -> str:
 def send_sounds(session: Session, plan: Plan, *, token: str = "") -> Job:
     """Ask the worker to call up the stored routings of routers and the sound of every track once more."""
     messages = [(one.port, one.message.hex()) for one in routing_calls(plan) if one.port]
-    for track in session.tracks.playing():
+    tracks = list(session.tracks.playing())
+    sounds = programs_of(tracks)
+    for track in tracks:
         instrument = plan.instrument(track.instrument_uid)
         found = plan.rig.find(instrument.send) if instrument else None
         if found:
             port = plan.rig.find(instrument.seat(track.part_uid).send) or found
-            messages += [(port[1].system_name, call.hex()) for call in track_calls(track, instrument)]
+            calls = calls_with(sounds[track.uid], track, instrument)
+            messages += [(port[1].system_name, call.hex()) for call in calls]
     if not messages:
         raise CannotSchedule("No track has a sound to call up. Pick one on the Instruments step, or type a program.")
     with transaction.atomic():
