@@ -133,9 +133,9 @@ class JackEngine:
         )
 
     @property
-    def refusal(self) -> type[Exception]:
+    def refusal(self) -> tuple[type[Exception], ...]:
         """What the binding raises when the server does not do as it is asked."""
-        return self._jack.JackError
+        return (self._jack.JackError,)
 
     def begin(self, setup: RunSetup, sends: Sequence[str]) -> Run:
         """Open and connect what the run needs, then let it begin with its first feed. Raises PortMissing."""

@@ -12,6 +12,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Sequence
+from contextlib import suppress
 from functools import cached_property
 from statistics import median
 
@@ -180,9 +181,9 @@ class PortableEngine:
         return self.wanted.rate or round(devices[0]["default_samplerate"] if devices else 48_000)
 
     @property
-    def refusal(self) -> type[Exception]:
-        """What the bindings raise when the system does not do as it is asked."""
-        return self._audio.PortAudioError
+    def refusal(self) -> tuple[type[Exception], ...]:
+        """What the bindings raise when the system does not do as it is asked. Some of RtMidi's are OSErrors."""
+        return self._audio.PortAudioError, self._rtmidi.RtMidiError
 
     def look(self) -> Reported:
         """What the system offers now. Devices of audio are those that were there when the process began."""
@@ -353,8 +354,10 @@ class PortableEngine:
 
     def _quiet(self, quiet: dict[str, list[bytes]]) -> None:
         for name, rows in quiet.items():
-            for data in rows:
-                self._outs[name].send(data)
+            # A port that is gone is silent, and must not keep the others from being silenced.
+            with suppress(self._rtmidi.RtMidiError):
+                for data in rows:
+                    self._outs[name].send(data)
 
     def close(self) -> None:
         """Silence first, then let go."""
@@ -365,7 +368,8 @@ class PortableEngine:
         # without a word. Where the server has gone, PortAudio's clearing up would end the process instead.
         ports = [self._asking_in, self._asking_out, *self._ins.values(), *(out.port for out in self._outs.values())]
         for one in filter(None, ports):
-            one.delete()
+            with suppress(self._rtmidi.RtMidiError):
+                one.delete()
         if not self.gone.is_set():
             self._audio._terminate()
 

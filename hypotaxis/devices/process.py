@@ -10,6 +10,8 @@ import socket
 import subprocess
 import sys
 import time
+import traceback
+from contextlib import suppress
 from multiprocessing.connection import Connection, wait
 from pathlib import Path
 
@@ -33,6 +35,10 @@ ANSWER_S = 10.0
 WAITING_S = 0.05
 """How often a run that waits for its beginning says so."""
 HEAR_OUT_S = 0.5
+END_S = 2.0
+"""How long a process whose pipe has closed may take until it can be said how it ended."""
+LEFT = (EOFError, BrokenPipeError, ConnectionResetError)
+"""How the device process learns that the application has let go of its end."""
 
 
 class DeviceProcess:
@@ -69,9 +75,14 @@ class DeviceProcess:
         """Whether it has ended by itself, and not in order."""
         return self._process.poll() not in (None, 0)
 
+    @property
+    def ended(self) -> bool:
+        """Whether it is to be started again, which looking does."""
+        return self._ended or self._process.poll() is not None
+
     def look(self, wait_s: float = ANSWER_S) -> Reported:
-        """What is there now. A process that has died is started again first."""
-        if self._ended or self._process.poll() is not None:
+        """What is there now. A process that has ended is started again first."""
+        if self.ended:
             self.close()
             self._start()
         self.tell(Look())
@@ -82,8 +93,7 @@ class DeviceProcess:
         try:
             self._pipe.send(command)
         except OSError as error:
-            self._ended = True
-            raise ServerGone(DIED) from error
+            raise self._died() from error
 
     def hear(self, wait_s: float = ANSWER_S):
         """The next answer. Raises the named trouble, ServerGone where none comes."""
@@ -93,12 +103,23 @@ class DeviceProcess:
                 raise ServerGone("The device process does not answer. Look at the audio server, then try again.")
             answer = self._pipe.recv()
         except (EOFError, OSError) as error:
-            self._ended = True
-            raise ServerGone(DIED) from error
+            raise self._died() from error
         if isinstance(answer, Trouble):
             self._ended = answer.kind == ServerGone.__name__
             raise getattr(errors, answer.kind)(answer.words)
         return answer
+
+    def _died(self) -> ServerGone:
+        """What is told of a process that has ended: its own last word where it lies unread, otherwise how it ended."""
+        self._ended = True
+        with suppress(EOFError, OSError):
+            while self._pipe.poll():
+                answer = self._pipe.recv()
+                if isinstance(answer, Trouble):
+                    return ServerGone(answer.words)
+        with suppress(subprocess.TimeoutExpired):
+            self._process.wait(END_S)
+        return ServerGone(DIED.format(how=_how(self._process.returncode)))
 
     def close(self) -> None:
         """Let it silence what sounds, and end."""
@@ -110,7 +131,18 @@ class DeviceProcess:
             self._process.wait()
 
 
-DIED = "The device process has ended, and with it what was running. What it had recorded is kept; begin again."
+DIED = "The device process has ended{how}, and with it what was running. What it had recorded is kept; begin again."
+
+
+def _how(code: int | None) -> str:
+    """How a process ended, of its exit code; None: it has not yet.
+
+    >>> _how(-9), _how(1), _how(None)
+    (' by signal 9', ' with code 1', '')
+    """
+    if code is None:
+        return ""
+    return f" by signal {-code}" if code < 0 else f" with code {code}"
 
 
 def serve(pipe: Connection) -> None:
@@ -125,8 +157,13 @@ def serve(pipe: Connection) -> None:
         return
     try:
         _Service(pipe, engine, listen_at(opened.panic)).go_on()
-    except (EOFError, OSError):
+    except LEFT:
         pass
+    except Exception as error:
+        # The log has it whole.
+        traceback.print_exc()
+        words = f"The device process has failed ({type(error).__name__}: {error}). Begin again; devices.log has more."
+        pipe.send(Trouble(ServerGone.__name__, words))
     finally:
         engine.close()
 
@@ -179,7 +216,7 @@ class _Service:
             if self.engine.gone.is_set() or self.engine.failed or self.engine.stalled:
                 words = self.engine.failed or self.engine.gone_words
                 self._hand_over(all_of_it=True)
-                self.pipe.send(Trouble("ServerGone", words))
+                self.pipe.send(Trouble(ServerGone.__name__, words))
                 _hear_out(self.pipe)
                 return
 

@@ -72,6 +72,9 @@ class DeviceStudio:
             raise StudioTrouble("System audio plays in real time only. Switch faster than real time off.")
         if setup.fast and any(_named(self.reported.inputs, name).physical for name in setup.inputs):
             raise StudioTrouble("Real hardware plays in real time only. Switch faster than real time off.")
+        if self._process.ended:
+            # An interface that went between two runs has taken it along, and may be there again.
+            self.reported = self._process.look()
         self._process.tell(Begin(setup, tuple(sorted(source.ports))))
         return self._blocks(source, setup)
 

@@ -255,7 +255,7 @@ class DyingTest(OnJack):
         threading.Timer(2.0, os.kill, (self.process.pid, signal.SIGKILL)).start()
         run = self.run_pass(fast=False)
         self.assertEqual(run.job.state, Job.FAILED)
-        self.assertIn("The device process has ended", run.job.message)
+        self.assertIn("The device process has ended by signal 9", run.job.message)
         take = run.takes.get()
         self.assertFalse(take.complete)
         self.assertGreater(take.frames, RATE // 2)
