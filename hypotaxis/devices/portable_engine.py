@@ -243,10 +243,12 @@ class PortableEngine:
         if name in self._outs:
             if name in self._own or name in self._asking_out.get_ports():
                 return
+            self._make_way()
             self._outs.pop(name).port.delete()
         offered = self._asking_out.get_ports() if self._asking_out else []
         if name not in offered:
             raise PortMissing(f"The system does not report a MIDI output “{name}”. Is it switched on?")
+        self._make_way()
         opened = self._midi("MidiOut")
         try:
             opened.open_port(offered.index(name), "to")
@@ -258,16 +260,25 @@ class PortableEngine:
         """Hear every port that can be opened; one that another program holds is not heard."""
         offered = self._asking_in.get_ports() if self._asking_in else []
         for name in [name for name in self._ins if name not in offered and name not in self._own]:
+            self._make_way()
             self._ins.pop(name).delete()
         for place, name in enumerate(offered):
             if name in self._ins or OURS.match(name):
                 continue
+            self._make_way()
             opened = self._midi("MidiIn")
             try:
                 opened.open_port(place, "from")
             except self._rtmidi.SystemError:
                 continue
             self._hear(name, opened)
+
+    def _make_way(self) -> None:
+        """Before a MIDI port is opened or let go. On JACK it is a client, which the server lets in or out between two
+        periods; the binding holds Python's lock meanwhile, and the callback, which needs it, would hold up the period.
+        """
+        if self._midi_api == self._rtmidi.API_UNIX_JACK:
+            self._close_stream()
 
     def _hear(self, name: str, opened) -> None:
         opened.ignore_types(sysex=False, timing=False, active_sense=True)

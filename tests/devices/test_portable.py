@@ -141,10 +141,12 @@ class PortableTest(SimpleTestCase):
     def test_a_run_that_is_closed_is_silenced(self):
         self.unstalled(lambda: close_while_it_sounds(self.studio, self.truth, CLICKS))
 
-    def test_a_process_that_has_ended_between_two_runs_is_started_again(self):
+    def test_a_process_that_has_ended_between_two_runs_is_started_again_and_opens_ports_while_audio_is_open(self):
         self.process.close()
         short = RunSetup(inputs=(CLICKS,), frames=4_800)
-        self.assertEqual(len(recorded(self.unstalled(lambda: list(self.studio.run(Written(), short))))), 4_800)
+        for written in (Written(), Written([hit(2000)])):
+            blocks = self.unstalled(lambda written=written: list(self.studio.run(written, short)))
+            self.assertEqual(len(recorded(blocks)), 4_800)
 
     def test_what_it_cannot_do_is_said(self):
         with self.assertRaisesRegex(StudioTrouble, "real time only"):
