@@ -1,6 +1,7 @@
 """A choice among the same options that many fields of a page have: they are written down once for all of them.
 
-A page with a hundred tracks and a hundred instruments has ten thousand options, and Django makes a value of each.
+A page with a hundred tracks and a hundred instruments has ten thousand options, and Django makes a value of each. Where
+they are that many, each field holds what is chosen, and a script gives it the others, which the page holds once.
 """
 
 from collections.abc import Iterable
@@ -11,6 +12,9 @@ from django.forms.utils import flatatt
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
+APART_FROM = 2_000
+"""So many options of a page make it twice as large as what else it shows."""
+OFFERED = "offered"
 _OPTION = '<option value="{}">{}</option>'
 _CHOSEN = '<option value="{}" selected>{}</option>'
 
@@ -18,8 +22,11 @@ _CHOSEN = '<option value="{}" selected>{}</option>'
 class Options:
     """Values and their words, in order; a value stands once."""
 
-    def __init__(self, pairs: Iterable[tuple[str, str]]) -> None:
+    def __init__(self, pairs: Iterable[tuple[str, str]], fields: int = 1) -> None:
+        """fields: how many of the page offer them."""
         self.words = dict(pairs)
+        self.apart = len(self.words) * fields >= APART_FROM
+        """Whether the page has to hold them, as `whole`, in a template with the id OFFERED."""
 
     def __contains__(self, value: str) -> bool:
         return value in self.words
@@ -35,10 +42,17 @@ class Options:
             at += len(part)
         return "".join(parts), places
 
+    @property
+    def whole(self) -> SafeString:
+        """All of them, none chosen."""
+        return mark_safe(self._written[0])
+
     def markup(self, chosen: str, besides: Iterable[tuple[str, str]] = ()) -> SafeString:
         """As a select holds them. besides: pairs that only this one has, behind the others."""
         whole, places = self._written
-        if chosen in places:
+        if self.apart:
+            whole = format_html(_CHOSEN, chosen, self.words[chosen]) if chosen in places else ""
+        elif chosen in places:
             begins, ends = places[chosen]
             whole = whole[:begins] + format_html(_CHOSEN, chosen, self.words[chosen]) + whole[ends:]
         more = [format_html(_CHOSEN if one == chosen else _OPTION, one, words) for one, words in besides]
@@ -46,14 +60,15 @@ class Options:
 
 
 class SharedSelect(forms.Select):
-    """A select of such options."""
+    """A select of such options; the script's name is that of their template."""
 
     options = Options(())
     besides: tuple[tuple[str, str], ...] = ()
 
     def render(self, name, value, attrs=None, renderer=None):
         inside = self.options.markup("" if value is None else str(value), self.besides)
-        given = flatatt(self.build_attrs(self.attrs, attrs))
+        script = {"x-data": OFFERED} if self.options.apart else {}
+        given = flatatt(self.build_attrs(self.attrs | script, attrs))
         return format_html('<select name="{}"{}>{}</select>', name, given, inside)
 
 

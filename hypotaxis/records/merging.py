@@ -6,6 +6,7 @@ and what was typed is kept.
 """
 
 import json
+from functools import cached_property
 from typing import Any
 
 from django import forms
@@ -27,7 +28,7 @@ class Merged(forms.BaseForm):
     """Rows that belong together, such as a table that is sorted: then not single fields are merged, and any change is
     told."""
 
-    @property
+    @cached_property
     def state(self) -> SafeString:
         """What stands now, as a hidden field; nothing of what is new."""
         if self.of_new:

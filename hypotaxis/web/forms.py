@@ -19,7 +19,19 @@ INPUTS = {one.template_name for one in (forms.TextInput, forms.NumberInput, form
 
 
 class Field(BoundField):
-    """A field whose widget has the class of its kind, and that of a wrong one where it is wrong."""
+    """A field whose widget has the class of its kind, and that of a wrong one where it is wrong. One of a form that is
+    `kept` from page to page is written once."""
+
+    _written: SafeString | None = None
+
+    def __str__(self):
+        if not getattr(self.form, "kept", False):
+            return super().__str__()
+        if self._written is None:
+            self._written = super().__str__()
+        return self._written
+
+    __html__ = __str__
 
     def build_widget_attrs(self, attrs, widget=None):
         attrs = super().build_widget_attrs(attrs, widget)

@@ -2,6 +2,7 @@
 
 import io
 import re
+from unittest import mock
 
 import soundfile
 from playwright.sync_api import expect
@@ -128,6 +129,22 @@ class WholeWayTest(BrowserTest):
 
 
 class ListTest(BrowserTest):
+    def test_lists_of_a_large_session_hold_every_instrument_and_keep_what_was_gone(self):
+        gone = Session.objects.get().tracks.get(name="Bittern")
+        Session.objects.get().tracks.filter(uid=gone.uid).update(instrument_uid="gone")
+        with mock.patch("hypotaxis.records.choices.APART_FROM", 1):
+            self.go("session:home")
+            kit, bittern = (self.page.get_by_label(f"Instrument of {name}") for name in ("Alder kit", "Bittern"))
+            expect(kit.locator("option:checked")).to_have_text("Alder kit")
+            expect(bittern.locator("option:checked")).to_have_text("an instrument or part that is gone")
+            with self.page.expect_navigation():
+                bittern.select_option("Sedge lower")
+            expect(bittern.locator("option:checked")).to_have_text("Sedge lower")
+            with self.page.expect_navigation():
+                kit.select_option("no instrument")
+        names = dict(Session.objects.get().tracks.values_list("name", "instrument_uid"))
+        self.assertEqual((names["Alder kit"], names["Bittern"]), ("", names["Sedge lower"]))
+
     def test_arrows_in_a_list_are_kept_when_it_is_left(self):
         self.go("session:home")
         chosen = self.page.get_by_label("Instrument of Alder kit")

@@ -8,7 +8,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hypotaxis.records.choices import Options, SharedChoice
+from hypotaxis.records.choices import APART_FROM, Options, SharedChoice
 from hypotaxis.web.forms import INPUTS, Renderer
 
 VALUES = st.one_of(st.none(), st.integers(), st.booleans(), st.text(max_size=12))
@@ -51,6 +51,22 @@ class WrittenTest(SimpleTestCase):
         self.assertHTMLEqual(*written)
         for sent in (value, *shared, *own):
             self.assertEqual(*(self.taken(one, sent) for one in (ours, theirs)))
+
+    def test_many_options_stand_once_on_the_page_and_each_field_has_its_own(self):
+        pairs = [(str(number), f"box {number}") for number in range(APART_FROM // 10)]
+        held = {}
+        for fields in (1, 10):
+            options = Options(pairs, fields)
+            field = SharedChoice()
+            field.offer(options, (("gone", "one that is gone"),))
+            held[fields] = field.widget.render("name", "7", {"id": "x"})
+            self.assertEqual((field.clean("9"), options.whole.count("<option")), ("9", len(pairs)))
+        self.assertNotIn("x-data", held[1])
+        self.assertHTMLEqual(
+            held[10],
+            '<select name="name" x-data="offered" id="x"><option value="7" selected>box 7</option>'
+            '<option value="gone">one that is gone</option></select>',
+        )
 
     def taken(self, field: forms.Field, sent: str | None) -> str:
         try:

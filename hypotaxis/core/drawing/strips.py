@@ -95,10 +95,16 @@ def outline(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: 
         return ""
     middle = height / 2
     xs = x0 + (np.arange(len(high)) + 0.5) * pitch
-    tops = middle - np.clip(high * gain, -1, 1) * middle
-    bottoms = np.maximum(middle - np.clip(low * gain, -1, 1) * middle, tops + 0.4)
-    points = np.stack([np.concatenate([xs, xs[::-1]]), np.concatenate([tops, bottoms[::-1]])], axis=1)
-    return polyline(points) + "z"
+    tops = np.round(middle - np.clip(high * gain, -1, 1) * middle, 1)
+    bottoms = np.maximum(np.round(middle - np.clip(low * gain, -1, 1) * middle, 1), tops + 0.4)
+    return polyline(np.concatenate([_bends(xs, tops), _bends(xs, bottoms)[::-1]])) + "z"
+
+
+def _bends(xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
+    """Points of a line without those in the midst of a level stretch, as silence is."""
+    level = (ys[1:-1] == ys[:-2]) & (ys[1:-1] == ys[2:])
+    kept = np.concatenate([[True], ~level, [True]])[: len(ys)]
+    return np.stack([xs[kept], ys[kept]], axis=1)
 
 
 def to_axis(low: np.ndarray, high: np.ndarray, x0: float, pitch: float, height: float, gain: float) -> str:

@@ -1,8 +1,11 @@
 """Forms of the session."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, fields
+from functools import lru_cache
 from pathlib import PurePath
 from typing import Any
+from uuid import UUID
 
 from django import forms
 
@@ -45,9 +48,14 @@ def seat_choices(plan: Plan) -> list[tuple[str, str]]:
     ]
 
 
-def seats_of(plan: Plan) -> Options:
-    """The same as options of a track."""
-    return Options([("", "no instrument"), *seat_choices(plan)])
+def seats_of(plan: Plan, tracks: int) -> Options:
+    """The same as options of so many tracks; one and the same as long as they are."""
+    return _seats((("", "no instrument"), *seat_choices(plan)), tracks)
+
+
+@lru_cache(4)
+def _seats(choices: tuple[tuple[str, str], ...], tracks: int) -> Options:
+    return Options(choices, tracks)
 
 
 class ScoreForm(forms.Form):
@@ -313,7 +321,7 @@ class TrackForm(Merged, forms.Form):
     program = forms.IntegerField(label="Program 0–127", min_value=0, max_value=127, required=False)
     armed = forms.BooleanField(label="Armed", required=False)
 
-    def __init__(self, *args, track: Track, seats: Options, others: Sequence[Track] = (), **kwargs) -> None:
+    def __init__(self, *args, track: "Track | _Stands", seats: Options, others: Sequence[Track] = (), **kwargs) -> None:
         """seats: what a track can play; others: all tracks."""
         self.track, self.kept = track, "/".join(filter(None, (track.instrument_uid, track.part_uid)))
         super().__init__(*args, prefix=str(track.uid), initial=self.stands(), **kwargs)
@@ -351,6 +359,35 @@ class TrackForm(Merged, forms.Form):
         if chosen.get("armed", self.track.armed) != self.track.armed:
             fields["armed"] = chosen["armed"]
         return fields
+
+
+KEPT = 512
+"""Forms of tracks as they stand: those of a session."""
+
+
+@dataclass(frozen=True)
+class _Stands:
+    """All of a track that its form shows."""
+
+    uid: UUID
+    instrument_uid: str
+    part_uid: str
+    program: int | None
+    armed: bool
+    committed: bool
+    voice_of_id: UUID | None
+
+
+def shown_form(track: Track, seats: Options) -> TrackForm:
+    """The form of a track as it stands, to be shown only: made and written once as long as none of that changes."""
+    return _shown_form(_Stands(*(getattr(track, field.name) for field in fields(_Stands))), seats)
+
+
+@lru_cache(KEPT)
+def _shown_form(stands: _Stands, seats: Options) -> TrackForm:
+    form = TrackForm(track=stands, seats=seats)
+    form.kept = True
+    return form
 
 
 class EffectTrackForm(TrackForm):

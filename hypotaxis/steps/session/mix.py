@@ -116,6 +116,7 @@ def _shown(request, here: InUse, page: MixPage, beside: BesideForm | None = None
         "page": page,
         "session": here.session,
         "bars": page.picture.bars(),
+        "bar_lines": page.picture.bar_lines(),
         "meter_width": METER_W,
         "no_level": level_bar(FLOOR_DB, FLOOR_DB, False, scale_w=METER_W),
         "beside": beside,

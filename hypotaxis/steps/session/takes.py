@@ -40,6 +40,7 @@ def home(request, uid):
         "track": page.track,
         "session": page.track.session,
         "bars": page.picture.bars(),
+        "bar_lines": page.picture.bar_lines(numbered=False),
     }
     one, other = page.take(request.GET.get("one", "")), page.take(request.GET.get("other", ""))
     if one and other and one != other and (job := comparing.job_of(page.track, one, other)):

@@ -12,12 +12,12 @@ from django.views.decorators.http import require_POST
 from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, ticks, zooms
 from hypotaxis.core.drawing.levels import WIDTH
 from hypotaxis.core.errors import BadBars, CannotSchedule, NoAnswer, UnreadableFile
-from hypotaxis.core.plan import Plan
 from hypotaxis.core.session.passes import leader_of
 from hypotaxis.core.session.templates import SESSION
 from hypotaxis.core.units import counted, signed
 from hypotaxis.records import housekeeping, templates
 from hypotaxis.records.asked import LISTED, number, one_line, whole
+from hypotaxis.records.choices import Options
 from hypotaxis.records.current import InUse, asked_back, in_one_go, in_use, remember
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Pass, Session, Take, Track
@@ -34,6 +34,7 @@ from hypotaxis.steps.session.forms import (
     ScoreForm,
     TrackForm,
     seats_of,
+    shown_form,
 )
 from hypotaxis.steps.session.running import running_context
 from hypotaxis.steps.session.services import arranging, beginning, importing, joining, placing, recording
@@ -61,6 +62,7 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
     for track in drawn:
         track.draw_sound()
     leader = leader_of(here.plan)
+    seats = seats_of(here.plan, len(picture.rows))
     settings = _pass_settings(request, here.session, picture.last_bar)
     form = PassForm(initial=settings, leader=leader.name if leader else "", plan=here.plan)
     context = {
@@ -68,9 +70,11 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
         "otherwise": 0 if run else changed_since(here.session, here.plan),
         "picture": picture,
         "tracks": drawn,
-        "fields": _fields(here.plan, picture.rows) | (forms or {}),
+        "seats": seats,
+        "fields": _fields(seats, picture.rows) | (forms or {}),
         "takes": picture.take_views(here.latenesses.known),
         "bars": picture.bars(),
+        "bar_lines": picture.bar_lines(),
         "marks": picture.marks(),
         "run": run,
         "trouble": latest if latest and latest.job.state in (Job.INTERRUPTED, Job.FAILED) else None,
@@ -97,11 +101,15 @@ def home(request, forms: Mapping[UUID, TrackForm] | None = None, **sheet):
     return render(request, "session/home.html", context | sheet)
 
 
-def _fields(plan: Plan, rows: Sequence[Track], sent: QueryDict | None = None) -> dict[UUID, TrackForm]:
-    """A form for each track, by uid. sent: what came of them."""
-    seats = seats_of(plan)
-    kinds = {one.uid: EffectTrackForm if one.loop_uid else TrackForm for one in rows}
-    return {one.uid: kinds[one.uid](sent, track=one, seats=seats, others=rows) for one in rows}
+def _fields(seats: Options, rows: Sequence[Track], sent: QueryDict | None = None) -> dict[UUID, TrackForm]:
+    """A form for each track, by uid. seats: what they can play; sent: what came of them."""
+
+    def form(one: Track) -> TrackForm:
+        if one.loop_uid:
+            return EffectTrackForm(sent, track=one, seats=seats, others=rows)
+        return shown_form(one, seats) if sent is None else TrackForm(sent, track=one, seats=seats)
+
+    return {one.uid: form(one) for one in rows}
 
 
 def _ready(here: InUse, picture: Picture, settings: dict) -> Ready | None:
@@ -319,7 +327,8 @@ def tracks(request):
     if here.session is None:
         raise Http404
     wrong = {}
-    for uid, form in _fields(here.plan, list(here.session.tracks.shown()), request.POST).items():
+    rows = list(here.session.tracks.shown())
+    for uid, form in _fields(seats_of(here.plan, len(rows)), rows, request.POST).items():
         if form.is_valid():
             form.save()
         else:
@@ -451,7 +460,7 @@ def _since(request, here: InUse, measured: recording.Measured) -> dict:
     takes, known = picture.these(new), here.latenesses.known
     return {
         "picture": picture,
-        "bars": picture.bars(),
+        "bar_lines": picture.bar_lines(),
         "new_strips": picture.tracks(only={take.track_id for take in takes}),
         "new_takes": [picture.take_view(take, known.get(take.instrument_uid)) for take in takes],
     }

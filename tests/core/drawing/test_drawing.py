@@ -10,7 +10,7 @@ from hypotaxis.core.drawing.glass import DEFAULT_SPAN, SPANS_MS, GlassView, draw
 from hypotaxis.core.drawing.peaks import STRETCH, columns_of
 from hypotaxis.core.drawing.ruler import channel_cells, next_free_channel
 from hypotaxis.core.drawing.sheet import FREE, IDLE, LOOSE, USED, column_counts, draw_sheet, still_free
-from hypotaxis.core.drawing.strips import Span, bars_path, extremes, note_bars
+from hypotaxis.core.drawing.strips import Span, bars_path, extremes, note_bars, outline
 from hypotaxis.core.findings.rules import check
 from hypotaxis.core.rig.trips import trip_of
 from tests.rooms import add_boxes, change, empty_plan, instrument_named, plug, small_room, uid_of
@@ -115,6 +115,13 @@ class StripTest(SimpleTestCase):
         low, high = extremes(samples, 50)
         self.assertEqual((high.max(), low.min(), high[-1]), (0.9, -0.8, 0.7))
         self.assertEqual(len(extremes(np.zeros(0), 10)[0]), 0)
+
+    def test_silence_in_a_waveform_has_no_points_but_its_ends(self):
+        high = np.array([0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0])
+        drawn = outline(-high, high, 0.0, 1.0, 40)
+        top, bottom = drawn[:-1].split("L")[:6], drawn[:-1].split("L")[6:]
+        self.assertEqual(top, ["M0.5 20", "3.5 20", "4.5 0", "5.5 20", "7.5 20", "7.5 20.4"])
+        self.assertEqual(bottom, ["5.5 20.4", "4.5 40", "3.5 20.4", "0.5 20.4"])
 
     def test_columns_outside_a_take_are_silent(self):
         peaks = np.tile(np.array([[-0.5, 0.5]], dtype=np.float32), (10, 1))

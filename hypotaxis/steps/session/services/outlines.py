@@ -17,8 +17,8 @@ from hypotaxis.records import audio
 
 STRIP_W, SOUND_H = 1000, 44
 COLUMNS = 600
-KEPT = 256
-"""Lines of each kind, some ten kB each."""
+KEPT = 1024
+"""Lines of each kind, some ten kB each: two a track under the glass."""
 
 
 @dataclass(frozen=True)

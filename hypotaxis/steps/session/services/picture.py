@@ -11,6 +11,7 @@ from django.db.models import QuerySet
 
 from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, Wave, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
+from hypotaxis.core.drawing.paths import number
 from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
@@ -276,6 +277,10 @@ class Picture:
         for bar in shown:
             marks.append(BarMark(round(self._bar_share(bar) * 100, 3), str(bar) if (bar - 1) % every == 0 else ""))
         return marks
+
+    def bar_lines(self, *, numbered: bool = True) -> str:
+        """The same as one path, across 100 and down 1; numbered: only those that have a number."""
+        return "".join(f"M{number(bar.percent)} 0v1" for bar in self.bars() if bar.number or not numbered)
 
     def _bar_share(self, bar: int) -> float:
         """Where a bar begins, as a share of the strips' width."""

@@ -14,6 +14,7 @@ import keys from "./keys.js";
 import lattice from "./lattice.js";
 import matrix from "./matrix.js";
 import mix from "./mix.js";
+import offered from "./offered.js";
 import page from "./page.js";
 import pageClick from "./page-click.js";
 import passSettings from "./pass-settings.js";
@@ -47,6 +48,7 @@ const behaviours = {
   lattice,
   matrix,
   mix,
+  offered,
   page,
   pageClick,
   passSettings,
