@@ -26,7 +26,12 @@ from hypotaxis.records.models import (
     Take,
     Track,
 )
+from hypotaxis.records.plan import load_plan, notes_of
+from hypotaxis.steps.handover.sheet import settings_sheet
+from hypotaxis.steps.session import forms
 from hypotaxis.steps.session.services import outlines
+from hypotaxis.steps.session.services.notes_shown import notes_shown
+from hypotaxis.steps.timing.services.wires import waits_by_instrument
 from tests.many import pages_of, recorded_demo
 from tests.web.base import DemoTest
 
@@ -83,9 +88,26 @@ class KeptTest(DemoTest):
                 stamps._answers.clear()
                 outlines.outline_of.cache_clear()
                 outlines.wave_of.cache_clear()
+                forms._shown_form.cache_clear()
                 fresh = self.pages()
                 for name in fresh:
                     self.assertEqual(kept[name], fresh[name], name)
                 if shown_on:
                     self.assertNotEqual(before[shown_on], kept[shown_on])
                 before = fresh
+
+    def test_what_a_request_holds_is_not_kept_as_what_stands_since(self):
+        held = Session.objects.get()
+        plan, track = load_plan(held.rig), held.tracks.filter(name="Bittern").get().uid
+
+        def told(session: Session) -> tuple:
+            sheet = settings_sheet(plan, session)
+            return notes_shown(session, 48_000).edges(track)[0].tolist(), waits_by_instrument(plan, session), sheet
+
+        told(held)
+        twice_as_fast = [[tick, us // 2] for tick, us in held.tempos]
+        Session.objects.filter(uid=held.uid).update(tempos=twice_as_fast, name="Neap")
+        old, new = told(held), told(Session.objects.get())
+        self.assertEqual(old, new)
+        self.assertEqual(new[2].title, "Neap")
+        self.assertLess(new[0][-1], held.tempo_map.samples_at(notes_of(held.tracks.get(uid=track))["tick"], 48_000)[-1])

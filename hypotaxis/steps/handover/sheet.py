@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from datetime import date
+from uuid import UUID
 
 from django.urls import reverse
 from django.utils import timezone
@@ -37,12 +38,14 @@ SUBJECTS = ("rig", "studio", "takes", "names", "soundings")
 
 def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
     """Of a rig, with its session where there is one."""
-    sheet = kept_with(plan, SUBJECTS, _sheet, session, timezone.localdate())
+    sheet = kept_with(plan, SUBJECTS, _sheet, session and session.uid, timezone.localdate())
     return replace(sheet, photos=tuple(_photos(plan)))
 
 
-def _sheet(plan: Plan, session: Session | None, day: date) -> Sheet:
+def _sheet(plan: Plan, uid: UUID | None, day: date) -> Sheet:
     """All of it but the photos."""
+    # Read anew: what the request holds may be older than the stamps under which this is kept.
+    session = Session.objects.filter(uid=uid).first() if uid else None
     tracks = tracks_of(session) if session else ()
     known = Known(
         session=session.name if session else "",

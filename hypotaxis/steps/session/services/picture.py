@@ -12,7 +12,6 @@ from django.db.models import QuerySet
 from hypotaxis.core.drawing.glass import GlassDrawing, GlassView, Wave, draw_glass
 from hypotaxis.core.drawing.levels import LevelBar, level_bar
 from hypotaxis.core.drawing.paths import number
-from hypotaxis.core.drawing.strips import Span, bars_path, note_boxes
 from hypotaxis.core.errors import SoundLost
 from hypotaxis.core.midi.programs import wire_told
 from hypotaxis.core.midi.scales import note_name
@@ -29,18 +28,17 @@ from hypotaxis.core.timing.applied import TAKE, KnownLateness
 from hypotaxis.core.timing.measurement import Measurement
 from hypotaxis.core.units import level_text, signed, stored_level_text
 from hypotaxis.records.models import Patch, Session, Take, Track
-from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
+from hypotaxis.records.plan import last_bar_of, tracks_of
 from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.standing import every_take, known_takes, stretches_of, whole_takes
 from hypotaxis.records.under_way import recorded_now
 from hypotaxis.steps.session.services.barline import MarkDrawn, marks_drawn
-from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.grids import names_of
-from hypotaxis.steps.session.services.outlines import COLUMNS, STRIP_W, Laid, outline_of, wave_of
+from hypotaxis.steps.session.services.notes_shown import amiss_shown, notes_shown, whole_of
+from hypotaxis.steps.session.services.outlines import COLUMNS, Laid, outline_of, wave_of
 from hypotaxis.steps.session.services.placing import lenders_of
 from hypotaxis.steps.session.services.recording import bare_track, newest_pass, waits_for_answer
 
-NOTES_H = 32
 _Read = TypeVar("_Read")
 
 
@@ -118,30 +116,23 @@ class TrackView:
         """By how many samples that take is placed, "" where it is not."""
         return _shift(self.shown) if self.shown else ""
 
-    @cached_property
-    def _edges(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Where its notes begin and end, in samples, and their pitches."""
-        picture, notes = self._picture, self._picture.notes[self.row.uid]
-        begun, over = notes["tick"], notes["tick"] + notes["duration"]
-        starts, ends = (picture.tempo.samples_at(ticks, picture.rate) for ticks in (begun, over))
-        return starts, ends, notes["note"]
-
-    @cached_property
+    @property
     def notes_path(self) -> str:
         """Its notes."""
-        return bars_path(note_boxes(*self._edges, self._picture.whole, NOTES_H))
+        return self._picture.notes.path(self.row.uid)
 
-    @cached_property
+    @property
     def amiss(self) -> list[Unplayable]:
         """What its box cannot play."""
-        return amiss_in(self.row, self._picture.plan, self._picture.notes[self.row.uid])
+        return self._picture.amiss.get(self.row.uid, [])
 
-    @cached_property
+    @property
     def amiss_path(self) -> str:
         """Those notes."""
-        struck = np.zeros(len(self._edges[0]), dtype=bool)
+        notes = self._picture.notes
+        struck = np.zeros(len(notes.of(self.row.uid)), dtype=bool)
         struck[[place for one in self.amiss for place in one.places]] = True
-        return bars_path(note_boxes(*self._edges, self._picture.whole, NOTES_H, struck)) if self.amiss else ""
+        return notes.drawn(self.row.uid, struck) if self.amiss else ""
 
     @cached_property
     def sound_path(self) -> str:
@@ -158,7 +149,7 @@ class TrackView:
     def glass(self) -> GlassDrawing:
         """The chosen moment."""
         named = _named(self.instrument, names_of(self.instrument))
-        return self._picture.glass_of(self.shown, self._edges, named)
+        return self._picture.glass_of(self.shown, self._picture.notes.edges(self.row.uid), named)
 
     @cached_property
     def live(self) -> str:
@@ -238,10 +229,8 @@ class Picture:
         self._whole = whole_takes(session, {*newest, *shown, *stands, *more}, self.rows)
         self.takes = [self._whole[uid] for uid in shown if uid in self._whole]
         self.last_bar = last_bar_of(session)
-        end = float(self.tempo.samples_at(self.tempo.bar_tick(self.last_bar + 1), self.rate))
-        self.whole = Span(0.0, end, STRIP_W)
-        self.notes = {row.uid: notes_of(row) for row in self.rows}
-        self.onsets = np.unique(np.concatenate([one["tick"] for one in self.notes.values()] or [np.zeros(0, int)]))
+        self.whole = whole_of(session, self.rate)
+        self.notes = notes_shown(session, self.rate)
         self.tick = int(min(max(0, tick), session.end_tick))
         self.view = GlassView(float(self.tempo.samples_at(self.tick, self.rate)), span_ms, offset_ms, self.rate)
 
@@ -253,7 +242,8 @@ class Picture:
 
     def neighbours(self) -> tuple[int | None, int | None]:
         """Ticks of the note moments before and after the chosen one."""
-        before, after = self.onsets[self.onsets < self.tick], self.onsets[self.onsets > self.tick]
+        onsets = self.notes.onsets
+        before, after = onsets[onsets < self.tick], onsets[onsets > self.tick]
         return (int(before[-1]) if len(before) else None), (int(after[0]) if len(after) else None)
 
     def moment_percent(self) -> float:
@@ -262,10 +252,16 @@ class Picture:
 
     def nearest_onset(self, share: float) -> int:
         """Tick of the note moment nearest to a share (0–1) of the strips' width."""
-        if len(self.onsets) == 0:
+        onsets = self.notes.onsets
+        if len(onsets) == 0:
             return 0
-        places = self.tempo.samples_at(self.onsets, self.rate) / self.whole.last
-        return int(self.onsets[int(np.argmin(np.abs(places - share)))])
+        places = self.tempo.samples_at(onsets, self.rate) / self.whole.last
+        return int(onsets[int(np.argmin(np.abs(places - share)))])
+
+    @cached_property
+    def amiss(self) -> Mapping[UUID, list[Unplayable]]:
+        """What the tracks' boxes cannot play of them."""
+        return amiss_shown(self.session, self.plan)
 
     # --- bars
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import sha256
+from uuid import UUID
 
 from django.utils import timezone
 
@@ -37,7 +38,7 @@ from hypotaxis.records.kept_rigs import plan_of
 from hypotaxis.records.models import Box, Cable, Job, KeptRig, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
 from hypotaxis.records.plan import load_plan, notes_in_bars, tracks_of
-from hypotaxis.records.stamps import kept_while
+from hypotaxis.records.stamps import kept_with
 from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.records.ticks import keep_ticks, ticked_on
 from hypotaxis.records.track_sound import TrackSound
@@ -100,9 +101,13 @@ class CheckRow:
 
 def changed_since(session: Session, plan: Plan) -> int:
     """How much stands otherwise than when what stands of a session was made."""
-    key = ("changed since", str(session.uid), timezone.localdate())
-    subjects = ("rig", "studio", "desk", "takes", "names", "soundings")
-    return kept_while(subjects, key, lambda: len(RecallPage(session, plan).rows))
+    return kept_with(plan, ("desk", "takes", "names", "soundings"), _changed, session.uid)
+
+
+def _changed(plan: Plan, uid: UUID) -> int:
+    # Read anew: what the request holds may be older than the stamps under which this is kept.
+    session = Session.objects.filter(uid=uid).first()
+    return len(RecallPage(session, plan).rows) if session else 0
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,9 @@
 """Every DIN wire of the rig while the session plays: how busy it is, what waits, what would help."""
 
 from dataclasses import dataclass
+from uuid import UUID
 
 import numpy as np
-from django.utils import timezone
 
 from hypotaxis.core.drawing.load import load_path, top_of
 from hypotaxis.core.midi.wire import Sent, Waits, send, waits
@@ -19,7 +19,7 @@ from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
 from hypotaxis.records.patch_lists import calls_with, programs_of
 from hypotaxis.records.plan import controls_of, notes_of
-from hypotaxis.records.stamps import kept_while
+from hypotaxis.records.stamps import kept_with
 
 MOST_NOTES = 8000
 LIMIT_MS = 3.0
@@ -118,11 +118,14 @@ def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]
     with so many notes that a page would wait for it (its wires are told on their own page)."""
     if session is None:
         return {}
-    key = ("waits", str(session.uid), timezone.localdate())
-    return kept_while(("rig", "studio", "takes", "names", "soundings"), key, lambda: _waits(plan, session))
+    return kept_with(plan, ("takes", "names", "soundings"), _waits, session.uid)
 
 
-def _waits(plan: Plan, session: Session) -> dict[str, float]:
+def _waits(plan: Plan, uid: UUID) -> dict[str, float]:
+    # Read anew: what the request holds may be older than the stamps under which this is kept.
+    session = Session.objects.filter(uid=uid).first()
+    if session is None:
+        return {}
     if sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
         return {}
     found = {}
