@@ -20,12 +20,12 @@ INPUTS = {one.template_name for one in (forms.TextInput, forms.NumberInput, form
 
 class Field(BoundField):
     """A field whose widget has the class of its kind, and that of a wrong one where it is wrong. One of a form that is
-    `kept` from page to page is written once."""
+    shown on many pages (`lasting`) is written once."""
 
     _written: SafeString | None = None
 
     def __str__(self):
-        if not getattr(self.form, "kept", False):
+        if not getattr(self.form, "lasting", False):
             return super().__str__()
         if self._written is None:
             self._written = super().__str__()

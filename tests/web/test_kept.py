@@ -28,7 +28,7 @@ from hypotaxis.records.models import (
 )
 from hypotaxis.records.plan import load_plan, notes_of
 from hypotaxis.steps.handover.sheet import settings_sheet
-from hypotaxis.steps.session import forms
+from hypotaxis.steps.session import forms as session_forms
 from hypotaxis.steps.session.services import outlines
 from hypotaxis.steps.session.services.notes_shown import notes_shown
 from hypotaxis.steps.timing.services.wires import waits_by_instrument
@@ -88,7 +88,7 @@ class KeptTest(DemoTest):
                 stamps._answers.clear()
                 outlines.outline_of.cache_clear()
                 outlines.wave_of.cache_clear()
-                forms._shown_form.cache_clear()
+                session_forms._shown_form.cache_clear()
                 fresh = self.pages()
                 for name in fresh:
                     self.assertEqual(kept[name], fresh[name], name)

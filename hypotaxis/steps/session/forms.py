@@ -386,7 +386,7 @@ def shown_form(track: Track, seats: Options) -> TrackForm:
 @lru_cache(KEPT)
 def _shown_form(stands: _Stands, seats: Options) -> TrackForm:
     form = TrackForm(track=stands, seats=seats)
-    form.kept = True
+    form.lasting = True
     return form
 
 

@@ -130,8 +130,9 @@ class TrackView:
     def amiss_path(self) -> str:
         """Those notes."""
         notes = self._picture.notes
+        # Notes that went while the page was made are neither there nor amiss.
         struck = np.zeros(len(notes.of(self.row.uid)), dtype=bool)
-        struck[[place for one in self.amiss for place in one.places]] = True
+        struck[[place for one in self.amiss for place in one.places if place < len(struck)]] = True
         return notes.drawn(self.row.uid, struck) if self.amiss else ""
 
     @cached_property
