@@ -12,6 +12,7 @@ from hypotaxis.core.timing.recording import SIDES, read_window, side_of
 from hypotaxis.core.timing.report import SURE_ENOUGH, drift_text
 from hypotaxis.core.units import clock_text, signed
 from hypotaxis.records.models import Sounding
+from hypotaxis.records.stamps import kept_while
 from hypotaxis.steps.timing.services.sounding import path_of
 from hypotaxis.steps.timing.services.to_type import ToType, to_type
 
@@ -75,7 +76,17 @@ def difference_of(row: Sounding) -> str:
 
 
 def opened_of(row: Sounding) -> Opened:
-    """A measured sounding in full."""
+    """A measured sounding in full, drawn once as long as no sounding changes."""
+
+    def drawn() -> Opened:
+        # Read anew: what the request holds may be older than the stamp under which this is kept.
+        fresh = Sounding.objects.filter(uid=row.uid).first()
+        return _drawn(fresh if fresh and fresh.measurement else row)
+
+    return kept_while(("soundings",), ("opened", str(row.uid)), drawn)
+
+
+def _drawn(row: Sounding) -> Opened:
     found = row.measured
     counts = (
         ("in the score", row.notes, True),

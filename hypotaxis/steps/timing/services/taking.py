@@ -39,6 +39,7 @@ from hypotaxis.records.jobs import (
 from hypotaxis.records.models import Patch, Rig, Sounding
 from hypotaxis.records.patch_lists import calls_of, on_the_wire
 from hypotaxis.records.plan import load_plan, standing_pace
+from hypotaxis.records.stamps import kept_while
 from hypotaxis.records.studio import send_apart, studio_for
 from hypotaxis.steps.timing.services.sounding import keep_answer, path_of, remove_files
 
@@ -127,8 +128,12 @@ def last_wish(rig: Rig, trip: SoundedTrip) -> dict:
     """What was asked for when a trip was sounded before: its note and velocity, and the sound that was chosen for it;
     empty for one that was not."""
     mine = {"loop_uid": trip.loop.uid} if trip.loop else {"instrument_uid": trip.instrument.uid, "part_uid": trip.part}
-    row = Sounding.objects.filter(rig=rig, studio=True, return_uid=trip.back, **mine).figures().first()
-    return {name: getattr(row.asked, name) for name in ("note", "velocity", "patch")} if row and row.wish else {}
+
+    def read() -> dict:
+        row = Sounding.objects.filter(rig=rig, studio=True, return_uid=trip.back, **mine).figures().first()
+        return {name: getattr(row.asked, name) for name in ("note", "velocity", "patch")} if row and row.wish else {}
+
+    return dict(kept_while(("soundings",), ("last wish", str(rig.uid), trip.key, trip.back), read))
 
 
 def start(rig: Rig, plan: Plan, trips: Sequence[SoundedTrip], token: str = "", **wish) -> list[Sounding]:
