@@ -307,6 +307,12 @@ def loop_of(session: rows.Session) -> LoopSetting:
     return _known(LoopSetting, session.loop)
 
 
+def session_anew(uid: UUID) -> rows.Session | None:
+    """A session as it stands now, None = it is gone. For work that is kept under a stamp: what the page holds already
+    may be older than that."""
+    return rows.Session.objects.filter(uid=uid).first()
+
+
 def last_bar_of(session: rows.Session) -> int:
     """The bar in which a session ends."""
     return session.tempo_map.last_bar(session.end_tick)

@@ -30,7 +30,7 @@ from hypotaxis.records.lateness import known_latenesses
 from hypotaxis.records.models import Session, Tick, Track
 from hypotaxis.records.patch_lists import all_picked, programs_of, voices_of
 from hypotaxis.records.pictures import picture_path
-from hypotaxis.records.plan import last_bar_of, loop_of, tracks_of
+from hypotaxis.records.plan import last_bar_of, loop_of, session_anew, tracks_of
 from hypotaxis.records.stamps import kept_with
 
 SUBJECTS = ("rig", "studio", "takes", "names", "soundings")
@@ -44,8 +44,7 @@ def settings_sheet(plan: Plan, session: Session | None) -> Sheet:
 
 def _sheet(plan: Plan, uid: UUID | None, day: date) -> Sheet:
     """All of it but the photos."""
-    # Read anew: what the request holds may be older than the stamps under which this is kept.
-    session = Session.objects.filter(uid=uid).first() if uid else None
+    session = session_anew(uid) if uid else None
     tracks = tracks_of(session) if session else ()
     known = Known(
         session=session.name if session else "",

@@ -12,7 +12,7 @@ from hypotaxis.core.session.playable import Unplayable
 from hypotaxis.core.session.score import NOTE
 from hypotaxis.core.session.tempo import TempoMap
 from hypotaxis.records.models import Session
-from hypotaxis.records.plan import last_bar_of, notes_of, tracks_of
+from hypotaxis.records.plan import last_bar_of, notes_of, session_anew, tracks_of
 from hypotaxis.records.stamps import kept_while, kept_with
 from hypotaxis.steps.session.services.checking import amiss_in
 from hypotaxis.steps.session.services.outlines import STRIP_W
@@ -68,8 +68,7 @@ def notes_shown(session: Session, rate: int) -> NotesShown:
 
 
 def _read(session: UUID, rate: int) -> NotesShown:
-    # Read anew: what the request holds may be older than the stamp under which this is kept.
-    found = Session.objects.filter(uid=session).first()
+    found = session_anew(session)
     if found is None:
         return NotesShown({}, TempoMap(), rate, Span(0.0, 1.0, STRIP_W))
     return NotesShown(
@@ -89,5 +88,5 @@ def amiss_shown(session: Session, plan: Plan) -> Mapping[UUID, list[Unplayable]]
 
 
 def _amiss(plan: Plan, session: UUID) -> Mapping[UUID, list[Unplayable]]:
-    found = Session.objects.filter(uid=session).first()
+    found = session_anew(session)
     return {one.uid: amiss_in(one, plan, notes_of(one)) for one in tracks_of(found)} if found else {}

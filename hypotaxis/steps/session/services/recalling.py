@@ -37,7 +37,7 @@ from hypotaxis.records.journal import Edit, change_rig, edits_between
 from hypotaxis.records.kept_rigs import plan_of
 from hypotaxis.records.models import Box, Cable, Job, KeptRig, Pass, Patch, Session, Take, Track
 from hypotaxis.records.patch_lists import track_calls
-from hypotaxis.records.plan import load_plan, notes_in_bars, tracks_of
+from hypotaxis.records.plan import load_plan, notes_in_bars, session_anew, tracks_of
 from hypotaxis.records.stamps import kept_with
 from hypotaxis.records.standing import known_takes, stretches_of, whole_takes
 from hypotaxis.records.ticks import keep_ticks, ticked_on
@@ -105,8 +105,7 @@ def changed_since(session: Session, plan: Plan) -> int:
 
 
 def _changed(plan: Plan, uid: UUID) -> int:
-    # Read anew: what the request holds may be older than the stamps under which this is kept.
-    session = Session.objects.filter(uid=uid).first()
+    session = session_anew(uid)
     return len(RecallPage(session, plan).rows) if session else 0
 
 

@@ -18,7 +18,7 @@ from hypotaxis.core.timing.wires import WireReport, wire_report
 from hypotaxis.core.units import CLOCKS_A_QUARTER, clock_text
 from hypotaxis.records.models import Session
 from hypotaxis.records.patch_lists import calls_with, programs_of
-from hypotaxis.records.plan import controls_of, notes_of
+from hypotaxis.records.plan import controls_of, notes_of, session_anew
 from hypotaxis.records.stamps import kept_with
 
 MOST_NOTES = 8000
@@ -122,8 +122,7 @@ def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]
 
 
 def _waits(plan: Plan, uid: UUID) -> dict[str, float]:
-    # Read anew: what the request holds may be older than the stamps under which this is kept.
-    session = Session.objects.filter(uid=uid).first()
+    session = session_anew(uid)
     if session is None:
         return {}
     if sum(len(notes_of(track)) for track in session.tracks.playing()) not in range(1, MOST_NOTES):
