@@ -14,7 +14,6 @@ from django.utils.safestring import SafeString, mark_safe
 
 APART_FROM = 2_000
 """So many options of a page make it twice as large as what else it shows."""
-OFFERED = "offered"
 _OPTION = '<option value="{}">{}</option>'
 _CHOSEN = '<option value="{}" selected>{}</option>'
 
@@ -22,11 +21,11 @@ _CHOSEN = '<option value="{}" selected>{}</option>'
 class Options:
     """Values and their words, in order; a value stands once."""
 
-    def __init__(self, pairs: Iterable[tuple[str, str]], fields: int = 1) -> None:
-        """fields: how many of the page offer them."""
-        self.words = dict(pairs)
+    def __init__(self, pairs: Iterable[tuple[str, str]], fields: int = 1, name: str = "offered") -> None:
+        """fields: how many of the page offer them; name: theirs on the page."""
+        self.words, self.name = dict(pairs), name
         self.apart = len(self.words) * fields >= APART_FROM
-        """Whether the page has to hold them, as `whole`, in a template with the id OFFERED."""
+        """Whether the page has to hold them, as `held`."""
 
     def __contains__(self, value: str) -> bool:
         return value in self.words
@@ -43,9 +42,10 @@ class Options:
         return "".join(parts), places
 
     @property
-    def whole(self) -> SafeString:
-        """All of them, none chosen."""
-        return mark_safe(self._written[0])
+    def held(self) -> SafeString:
+        """What the page holds for the lists that offer them: all, none chosen, where they stand apart."""
+        whole = mark_safe(self._written[0])
+        return format_html('<template id="{}">{}</template>', self.name, whole) if self.apart else mark_safe("")
 
     def markup(self, chosen: str, besides: Iterable[tuple[str, str]] = ()) -> SafeString:
         """As a select holds them. besides: pairs that only this one has, behind the others."""
@@ -60,14 +60,14 @@ class Options:
 
 
 class SharedSelect(forms.Select):
-    """A select of such options; the script's name is that of their template."""
+    """A select of such options."""
 
     options = Options(())
     besides: tuple[tuple[str, str], ...] = ()
 
     def render(self, name, value, attrs=None, renderer=None):
         inside = self.options.markup("" if value is None else str(value), self.besides)
-        script = {"x-data": OFFERED} if self.options.apart else {}
+        script = {"x-data": "offered", "data-options": self.options.name} if self.options.apart else {}
         given = flatatt(self.build_attrs(self.attrs | script, attrs))
         return format_html('<select name="{}"{}>{}</select>', name, given, inside)
 

@@ -13,7 +13,7 @@ from django import forms
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
-MOST_STATE = 200_000
+MOST_STATE = 1_000_000
 """Characters of a state that are read; a longer one is none of ours."""
 _LONGEST_TOLD = 60
 

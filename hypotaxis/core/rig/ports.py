@@ -7,6 +7,7 @@ a MIDI end inside the USB or network link of any box. What the studio reports is
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.rig.links import host_of, takes_devices, upstream
@@ -107,9 +108,9 @@ def is_seen(rig: Rig, end: PortEnd) -> bool:
     return hubs_between(rig, end.box, end.socket.carried_by) is not None
 
 
-def match(rig: Rig, reported: Iterable[Port]) -> Matching:
+@kept_with_it
+def match(rig: Rig, reported: tuple[Port, ...]) -> Matching:
     """Lay what the studio reports beside the plan; proposals are by likeness of names, best first, each used once."""
-    reported = list(reported)
     ends = ports_of(rig)
     there = {(port.system_name, port.direction) for port in reported}
     taken = {(end.socket.system_name, end.direction) for end in ends if end.socket.system_name}
@@ -117,19 +118,18 @@ def match(rig: Rig, reported: Iterable[Port]) -> Matching:
     open_ports = [p for p in reported if (p.system_name, p.direction) not in taken and p.system_name not in copies]
     missing = [end for end in ends if end.socket.system_name and (end.socket.system_name, end.direction) not in there]
     wanting = [end for end in ends if not end.socket.system_name] + missing
-    scored = sorted(
-        (
-            (-_likeness(f"{end.box.name} {end.box.note} {end.socket.label}", port.system_name), at, place)
-            for at, end in enumerate(wanting)
-            for place, port in enumerate(open_ports)
-            if port.direction == end.direction
-        )
+    names = [f"{end.box.name} {end.box.note} {end.socket.label}" for end in wanting]
+    scored = (
+        (_likeness(names[at], port.system_name), at, place)
+        for at, end in enumerate(wanting)
+        for place, port in enumerate(open_ports)
+        if port.direction == end.direction
     )
     proposed: dict[str, str] = {}
     used: set[int] = set()
-    for score, at, place in scored:
+    for _, at, place in sorted((one for one in scored if one[0] > 0), key=lambda one: -one[0]):
         uid = wanting[at].socket.uid
-        if score < 0 and uid not in proposed and place not in used:
+        if uid not in proposed and place not in used:
             proposed[uid] = open_ports[place].system_name
             used.add(place)
     return Matching(tuple(missing), tuple(open_ports), copies, proposed)
@@ -169,6 +169,11 @@ def _copies(reported: list[Port]) -> dict[str, str]:
 
 def _likeness(ours: str, theirs: str) -> float:
     """Share of our words that stand in a system name, whole words only; 0 = nothing in common."""
-    words = set(re.findall(r"[a-z]+|\d+", ours.casefold()))
-    others = set(re.findall(r"[a-z]+|\d+", theirs.casefold()))
-    return len(words & others) / len(words) if words else 0.0
+    words = _words(ours)
+    return len(words & _words(theirs)) / len(words) if words else 0.0
+
+
+@lru_cache(4096)
+def _words(name: str) -> frozenset[str]:
+    """Of a name that is laid beside hundreds of others."""
+    return frozenset(re.findall(r"[a-z]+|\d+", name.casefold()))

@@ -1,8 +1,11 @@
 """Forms of the rig: they check types; what fits is the core's to say."""
 
-from collections.abc import Collection
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from functools import lru_cache
 
 from django import forms
+from django.utils.safestring import SafeString, mark_safe
 
 from hypotaxis.core.errors import BadDump
 from hypotaxis.core.formats.rigfile import MAX_BYTES
@@ -27,6 +30,7 @@ from hypotaxis.core.rig.values import (
     Socket,
 )
 from hypotaxis.core.studio import AUDIO, JACK, MIDI, STUDIO_NAMES
+from hypotaxis.records.choices import Options, SharedChoice
 from hypotaxis.records.merging import Merged
 
 COLOURS = (
@@ -436,59 +440,90 @@ def _end_first(name: str) -> str:
     return f"{end} · {device}" if mark else name
 
 
-class PortsForm(Merged, forms.Form):
-    """Every port's name, duty and match; unlike other forms it is drawn as rows."""
+@lru_cache(8)
+def _reported(names: tuple[str, ...], fields: int, direction: str) -> Options:
+    """What so many ends of a direction can be matched to; one and the same as long as it is."""
+    return Options((("", "nothing"), *((name, _end_first(name)) for name in names)), fields, f"reported-{direction}")
 
-    def __init__(self, *args, ends: list[PortEnd], reported: list[str], **kwargs) -> None:
+
+@lru_cache(2048)
+def _row_of(socket: Socket, duties: tuple[str, ...], reported: Options) -> forms.Form:
+    """The fields of one end, to be shown: made and written once as long as nothing of it changes."""
+    row, label = forms.Form(), socket.label
+    row.lasting = True
+    row.fields[f"name_{socket.uid}"] = forms.CharField(
+        max_length=80, required=False, initial=socket.port_name, label=f"Your name for {label}"
+    )
+    if duties:
+        row.fields[f"duty_{socket.uid}"] = forms.ChoiceField(
+            choices=[("", "not said yet"), *((duty, duty) for duty in duties)],
+            required=False,
+            initial=socket.duty,
+            label=f"Duty of {label}",
+        )
+    match = SharedChoice(required=False, initial=socket.system_name, label=f"Reported as, for {label}")
+    gone = () if socket.system_name in reported else ((socket.system_name, _end_first(socket.system_name)),)
+    match.offer(reported, gone)
+    row.fields[f"match_{socket.uid}"] = match
+    return row
+
+
+class EndsForm(Merged, forms.Form):
+    """Which reported end each socket is, and what it is called; unlike other forms it is drawn as rows."""
+
+    duties: Mapping[str, tuple[str, ...]] = {"in": (), "out": ()}
+    """What the ends of each direction can be for."""
+    stored = {"name": "port_name", "duty": "duty", "match": "system_name"}
+    """Field of a row → the socket's."""
+
+    def __init__(self, *args, ends: Sequence[PortEnd], reported: Mapping[str, Iterable[str]], **kwargs) -> None:
+        """reported: the names of each direction."""
         super().__init__(*args, **kwargs)
         self.ends = ends
-        for end in ends:
-            socket, duties = end.socket, OUT_DUTIES if end.direction == "out" else IN_DUTIES
-            names = list(dict.fromkeys([socket.system_name, *reported] if socket.system_name else reported))
-            self.fields[f"name_{socket.uid}"] = forms.CharField(
-                max_length=80, required=False, initial=socket.port_name, label=f"Your name for {socket.label}"
-            )
-            self.fields[f"duty_{socket.uid}"] = forms.ChoiceField(
-                choices=[("", "not said yet"), *((duty, duty) for duty in duties)],
-                required=False,
-                initial=socket.duty,
-                label=f"Duty of {socket.label}",
-            )
-            self.fields[f"match_{socket.uid}"] = forms.ChoiceField(
-                choices=[("", "nothing"), *((name, _end_first(name)) for name in names)],
-                required=False,
-                initial=socket.system_name,
-                label=f"Reported as, for {socket.label}",
-            )
+        counts = Counter(end.direction for end in ends)
+        names = {direction: tuple(dict.fromkeys(reported[direction])) for direction in counts}
+        self.reported = {one: _reported(names[one], many, one) for one, many in counts.items()}
+        self._rows = [_row_of(one.socket, self.duties[one.direction], self.reported[one.direction]) for one in ends]
+        for row in self._rows:
+            self.fields |= row.fields
 
-    def rows(self) -> list[tuple[PortEnd, dict]]:
-        """Each port with its fields."""
-        return [
-            (end, {name: self[f"{name}_{end.socket.uid}"] for name in ("name", "duty", "match")}) for end in self.ends
-        ]
+    def rows(self) -> list[tuple[PortEnd, list[forms.BoundField]]]:
+        """Each end with its fields."""
+        shown = ((self if self.is_bound else row, row.fields) for row in self._rows)
+        return [(end, [form[name] for name in names]) for end, (form, names) in zip(self.ends, shown, strict=True)]
+
+    @property
+    def offered(self) -> SafeString:
+        """What the page holds for the lists of reported names."""
+        return mark_safe("".join(one.held for one in self.reported.values()))
 
     def clean(self):
         values = super().clean()
         seen: dict[tuple[str, str], PortEnd] = {}
         for end in self.ends:
-            name = values.get(f"match_{end.socket.uid}", "")
-            if name and seen.setdefault((name, end.direction), end) is not end:
-                self.add_error(
-                    f"match_{end.socket.uid}",
-                    f"“{name}” is matched to {seen[name, end.direction].socket.label} already. Choose another.",
-                )
+            field = f"match_{end.socket.uid}"
+            name = values.get(field, "")
+            first = seen.setdefault((name, end.direction), end) if name else end
+            if first is not end:
+                self.add_error(field, f"“{name}” is matched to {first.socket.label} already. Choose another.")
         return values
 
     def changes(self) -> dict[str, dict]:
         """Fields by socket uid."""
         return {
             end.socket.uid: {
-                "port_name": self.cleaned_data[f"name_{end.socket.uid}"].strip(),
-                "duty": self.cleaned_data[f"duty_{end.socket.uid}"],
-                "system_name": self.cleaned_data[f"match_{end.socket.uid}"],
+                stored: self.cleaned_data[f"{name}_{end.socket.uid}"].strip()
+                for name, stored in self.stored.items()
+                if f"{name}_{end.socket.uid}" in self.fields
             }
             for end in self.ends
         }
+
+
+class PortsForm(EndsForm):
+    """Every port's name, duty and match."""
+
+    duties = {"in": IN_DUTIES, "out": OUT_DUTIES}
 
 
 class MeantForm(forms.Form):
@@ -620,47 +655,3 @@ class OwnPortForm(forms.Form):
             (f"{AUDIO} out", "audio that another program gets (JACK)"),
         ),
     )
-
-
-class AudioEndsForm(Merged, forms.Form):
-    """The interfaces' inputs and outputs: their names, and which reported one each is."""
-
-    def __init__(self, *args, ends: list[tuple[Box, Socket]], inputs: list[str], outputs: list[str], **kwargs) -> None:
-        super().__init__(*args, **kwargs)
-        self.ends = ends
-        for _, socket in ends:
-            reported = inputs if socket.direction == "in" else outputs
-            names = list(dict.fromkeys([socket.system_name, *reported] if socket.system_name else reported))
-            self.fields[f"name_{socket.uid}"] = forms.CharField(
-                max_length=80, required=False, initial=socket.port_name, label=f"Your name for {socket.label}"
-            )
-            self.fields[f"match_{socket.uid}"] = forms.ChoiceField(
-                choices=[("", "nothing"), *((name, _end_first(name)) for name in names)],
-                required=False,
-                initial=socket.system_name,
-                label=f"Reported as, for {socket.label}",
-            )
-
-    def rows(self) -> list[tuple[Box, Socket, list]]:
-        """Each end with its fields."""
-        return [(box, one, [self[f"{name}_{one.uid}"] for name in ("name", "match")]) for box, one in self.ends]
-
-    def clean(self):
-        values = super().clean()
-        seen: dict[tuple[str, str], Socket] = {}
-        for _, socket in self.ends:
-            name = values.get(f"match_{socket.uid}", "")
-            first = seen.setdefault((name, socket.direction), socket) if name else socket
-            if first is not socket:
-                self.add_error(f"match_{socket.uid}", f"“{name}” is matched to {first.label} already. Choose another.")
-        return values
-
-    def changes(self) -> dict[str, dict]:
-        """Fields by socket uid."""
-        return {
-            socket.uid: {
-                "port_name": self.cleaned_data[f"name_{socket.uid}"].strip(),
-                "system_name": self.cleaned_data[f"match_{socket.uid}"],
-            }
-            for _, socket in self.ends
-        }

@@ -182,12 +182,12 @@ class PortsTest(SimpleTestCase):
         keys = uid_of(plan, "Curlew", "keys")
         plan = change.set_sockets(plan, {keys: {"system_name": "Curlew mk1 keys port"}})
         midi = plan.rig.find(uid_of(plan, "Quayside 18", "MIDI out"))[1].system_name
-        reported = [
+        reported = (
             Port("2- Curlew keys USB", "in"),
             Port("2- Curlew keys USB (2)", "in"),
             Port(midi, "out"),
             Port("Foo", "in"),
-        ]
+        )
         found = match(plan.rig, reported)
         self.assertEqual(found.proposed[keys], "2- Curlew keys USB")
         self.assertEqual(found.copies, {"2- Curlew keys USB (2)": "2- Curlew keys USB"})

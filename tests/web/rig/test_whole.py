@@ -8,11 +8,14 @@ from django.urls import reverse
 from PIL import Image
 
 from hypotaxis.core.findings.rules import check
+from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.core.rig import change
+from hypotaxis.core.rig.ports import ports_of
+from hypotaxis.core.studio import Port, Reported
 from hypotaxis.records import journal
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Change, FrontPanel, Rig
+from hypotaxis.records.models import Change, FrontPanel, Rig, Studio
 from hypotaxis.records.pictures import picture_path
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.rig import services
@@ -136,6 +139,31 @@ class PortPagesTest(DemoTest):
         answer = self.client.post(reverse("rig:ports"), self.form(**{f"match_{one}": taken}))
         self.assertContains(answer, "is matched to out")
         self.assertFalse(Change.objects.exists())
+
+    def test_each_port_is_offered_what_goes_its_way_and_what_it_was_matched_to(self):
+        uid, keys = self.socket("Junction 6", "out 1"), self.socket("Heron 61", "keys")
+        held = [self.plan.rig.find(one)[1].system_name for one in (uid, keys)]
+        services.name_ports(self.rig, self.plan, {uid: {"system_name": "An older name"}})
+        fields = self.client.get(reverse("rig:ports")).context["form"].fields
+        goes_out, comes_in = ([name for name, _ in fields[f"match_{one}"].choices] for one in (uid, keys))
+        self.assertEqual((goes_out[0], goes_out[-1]), ("", "An older name"))
+        self.assertEqual(
+            [[name in one for one in (goes_out, comes_in)] for name in held], [[True, False], [False, True]]
+        )
+
+    def test_the_sheet_of_many_reported_ports_grows_with_them_and_not_with_their_square(self):
+        sizes = []
+        for rig in (import_rig(large_room(share)) for share in (0.15, 1.0)):
+            ends = ports_of(load_plan(rig).rig)
+            found = [Port(f"Usual device: {end.box.name} {end.socket.label}", end.direction) for end in ends]
+            reported = Reported(studio="jack", server="", rate=48000, buffer=256, realtime=True, ports=tuple(found))
+            Studio.objects.update_or_create(pk=1, defaults={"kind": "jack", "reported": to_json(reported)})
+            self.client.cookies["hypotaxis-rig"] = str(rig.uid)
+            self.client.post(reverse("rig:propose"))
+            page = self.page("rig:ports")
+            self.assertGreaterEqual(page.count('" selected>'), len(ends))
+            sizes.append(len(page) / len(ends))
+        self.assertLess(sizes[1], 1.2 * sizes[0])
 
     def test_a_port_that_goes_is_missing_and_is_known_again_when_it_returns(self):
         uid = box_named(self.plan, "Junction 6").uid

@@ -20,8 +20,9 @@ def ports(request):
     here = in_use(request)
     reported = here.plan.reported or ()
     matching = match(here.plan.rig, reported)
-    names = [port.system_name for port in reported if port.system_name not in matching.copies]
-    form = PortsForm(request.POST or None, ends=ports_of(here.plan.rig), reported=list(dict.fromkeys(names)))
+    own = [port for port in reported if port.system_name not in matching.copies]
+    names = {way: [port.system_name for port in own if port.direction == way] for way in ("in", "out")}
+    form = PortsForm(request.POST or None, ends=ports_of(here.plan.rig), reported=names)
     if request.method == "POST" and form.is_valid():
         if services.name_ports(here.rig, here.plan, form.changes()):
             messages.success(request, "Names and duties are kept.")

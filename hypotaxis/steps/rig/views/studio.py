@@ -11,7 +11,7 @@ from hypotaxis.core.drawing.levels import WIDTH, LevelBar, level_bar
 from hypotaxis.core.errors import DoesNotFit
 from hypotaxis.core.findings.finding import counted
 from hypotaxis.core.playing.listening import ListenWish, StudioHeard
-from hypotaxis.core.rig.ports import match_audio, ports_of
+from hypotaxis.core.rig.ports import PortEnd, match_audio, ports_of
 from hypotaxis.core.rig.trips import host_audio
 from hypotaxis.core.rig.values import Rig
 from hypotaxis.core.studio import JACK, PORTABLE, STAND_IN, STUDIO_NAMES, AudioEnd, Reported
@@ -21,7 +21,7 @@ from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.jobs import ask_to_cancel
 from hypotaxis.records.models import Job, Studio
 from hypotaxis.steps.rig import services
-from hypotaxis.steps.rig.forms import AudioEndsForm, OwnPortForm, StudioForm
+from hypotaxis.steps.rig.forms import EndsForm, OwnPortForm, StudioForm
 from hypotaxis.steps.rig.listening import heard_of, start_listening
 from hypotaxis.steps.rig.views.sheet import home
 
@@ -108,12 +108,9 @@ def inputs(request):
     """Which reported input and output belongs to which socket, and what it is called."""
     here = in_use(request)
     found = here.plan.studio
-    form = AudioEndsForm(
-        request.POST or None,
-        ends=[*host_audio(here.plan.rig, "in"), *host_audio(here.plan.rig, "out")],
-        inputs=_names(found.inputs) if found else [],
-        outputs=_names(found.outputs) if found else [],
-    )
+    ends = [PortEnd(box, one, way) for way in ("in", "out") for box, one in host_audio(here.plan.rig, way)]
+    names = {"in": _names(found.inputs) if found else [], "out": _names(found.outputs) if found else []}
+    form = EndsForm(request.POST or None, ends=ends, reported=names)
     if request.method == "POST" and form.is_valid():
         if services.name_ports(here.rig, here.plan, form.changes()):
             messages.success(request, "Names of inputs and outputs are kept.")

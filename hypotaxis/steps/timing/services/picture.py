@@ -1,10 +1,12 @@
 """A sounding as the timing page shows it opened, and the wave around one of its hits."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from hypotaxis.core.drawing.glass import GlassView, draw_wave, ticks, zooms
+from hypotaxis.core.drawing.glass import Wave as Line
 from hypotaxis.core.drawing.soundings import HitsPlot, OverlayPlot, hits_plot, overlay_plot
 from hypotaxis.core.timing.aligning import miss_told
 from hypotaxis.core.timing.measurement import Measurement
@@ -18,6 +20,8 @@ from hypotaxis.steps.timing.services.to_type import ToType, to_type
 
 WAVE_W, WAVE_H = 1180, 150
 WAVE_SPAN = 45.0
+KEPT = 64
+"""Lines of hits, some 20 kB each."""
 
 
 @dataclass(frozen=True)
@@ -155,11 +159,7 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
     moment, onset, used = hits[number]
     rate = found.sample_rate
     view = GlassView(moment, span_ms, offset_ms, rate, WAVE_W)
-    path, side = path_of(row.recording), SIDES[found.side]
-    samples = side_of(read_window(path, *view.window()), side)
-    around = side_of(read_window(path, int(onset), int(onset + 0.15 * rate)), side)
-    loudest = float(np.abs(around).max(initial=0.0))
-    wave = draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
+    wave = _line_of(row.recording, SIDES[found.side], view, onset)
     onset_x = view.span.x(onset)
     wider, closer = zooms(span_ms)
     same = {"hit": number, "span": span_ms, "offset": offset_ms}
@@ -186,6 +186,16 @@ def wave_of(row: Sounding, *, number: int, span_ms: float, offset_ms: float) -> 
             "later": to(offset=offset_ms + span_ms / 3),
         },
     )
+
+
+@lru_cache(KEPT)
+def _line_of(file: str, side: int, view: GlassView, onset: float) -> Line:
+    """A recording's sound, as high as what begins at the onset allows. No other file comes to have its name."""
+    path = path_of(file)
+    samples = side_of(read_window(path, *view.window()), side)
+    around = side_of(read_window(path, int(onset), int(onset + 0.15 * view.rate)), side)
+    loudest = float(np.abs(around).max(initial=0.0))
+    return draw_wave(view, samples, 0.9 / loudest if loudest > 1e-6 else 1.0, body=True, height=WAVE_H)
 
 
 def _kept_in_sight(onset: float, moment: float, rate: int, span_ms: float) -> float:

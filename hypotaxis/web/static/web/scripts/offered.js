@@ -10,7 +10,7 @@ export default () => ({
       list.dataset.filled = "true";
       const held = [...list.options];
       const chosen = list.value;
-      list.replaceChildren(document.querySelector("#offered").content.cloneNode(true));
+      list.replaceChildren(document.getElementById(list.dataset.options).content.cloneNode(true));
       const offered = new Map([...list.options].map((one) => [one.value, one]));
       list.append(...held.filter((one) => !offered.has(one.value)));
       if (offered.has(chosen)) offered.get(chosen).defaultSelected = true;
