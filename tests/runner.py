@@ -9,7 +9,17 @@ from django.test import runner
 from django.test.signals import template_rendered
 from huey.contrib.djhuey import HUEY
 
-LONGEST = ("tests.core.timing.test_lateness", "tests.web.test_start", "tests.browser", "tests.web.timing")
+LONGEST = (
+    "tests.web.test_costs",
+    "tests.core.timing.test_lateness",
+    "tests.web.test_start",
+    "tests.web.test_installed",
+    "tests.browser",
+    "tests.web.timing",
+    "tests.core.timing",
+    "tests.core.sync",
+    "tests.web.session",
+)
 REAL_TIME = ("tests.devices", "tests.browser.test_devices")
 """What plays on a server of its own in real time: beside computing that takes both cores it would be held back."""
 
