@@ -3,7 +3,8 @@
 Name → [ms of computing right after a box of the rig has changed, ms when nothing has changed, queries, kB]. SIZE:
 "demo", "100 takes" or "500 takes" (and as many soundings), or a number of boxes, with a track and a take for each of
 their instruments. What is polled is asked as the page does, which tells what it holds already; of the line check one
-line more is heard each time. Answers come packed, as browsers ask for them.
+line more is heard each time. The sheet of ports is asked once more on a studio that reports them all. Answers come
+packed, as browsers ask for them.
 """
 
 import json
@@ -29,7 +30,7 @@ from django.urls import reverse  # noqa: E402
 from hypotaxis.records.import_rig import import_rig  # noqa: E402
 from hypotaxis.records.models import Rig  # noqa: E402
 from hypotaxis.web import wsgi  # noqa: E402
-from tests.many import as_large, as_many, half_checked, pages_of, recorded_demo  # noqa: E402
+from tests.many import all_reported, as_large, as_many, half_checked, pages_of, recorded_demo  # noqa: E402
 from tests.rooms import LARGE, large_room  # noqa: E402
 
 RUNS = 5
@@ -62,7 +63,10 @@ def costs(rig: Rig) -> dict[str, list[float]]:
 
     found = {name: _costs(client, address, changed) for name, address in pages_of(rig).items()}
     goes_on = half_checked(rig)
-    return found | {"poll: line check": _costs(client, reverse("rig:check-rows"), goes_on)}
+    found |= {"poll: line check": _costs(client, reverse("rig:check-rows"), goes_on)}
+    all_reported(rig)
+    client.post(reverse("rig:propose"))
+    return found | {"rig: ports, all reported": _costs(client, reverse("rig:ports"), changed)}
 
 
 def _costs(client: Client, address: str, change: Callable[[], None]) -> list[float]:

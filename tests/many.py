@@ -14,10 +14,12 @@ from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.linecheck.checked import Checked, CheckedLine
 from hypotaxis.core.linecheck.hearing import InputHeard, LineHeard
 from hypotaxis.core.linecheck.lines import Line
+from hypotaxis.core.rig.ports import ports_of
 from hypotaxis.core.session.score import NOTE, Score, ScorePart, no_controls
 from hypotaxis.core.session.tempo import TempoMap
+from hypotaxis.core.studio import JACK, Port, Reported
 from hypotaxis.records.line_checks import KIND
-from hypotaxis.records.models import Job, Pass, Rig, Session, Sounding, Take, Track
+from hypotaxis.records.models import Job, Pass, Rig, Session, Sounding, Studio, Take, Track
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.rig.checking import LineCheck
 from hypotaxis.steps.session.services import recording
@@ -97,6 +99,15 @@ def _fields(row: Model) -> dict:
     return {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
 
 
+def all_reported(rig: Rig) -> int:
+    """A studio of real devices is in use, and reports each port of a rig by a name of its own; how many ports."""
+    ends = ports_of(load_plan(rig).rig)
+    ports = tuple(Port(f"Usual device: {end.box.name} {end.socket.label}", end.direction) for end in ends)
+    found = Reported(studio=JACK, server="", rate=48000, buffer=256, realtime=True, ports=ports)
+    Studio.objects.update_or_create(defaults={"kind": JACK, "reported": to_json(found)})
+    return len(ends)
+
+
 def half_checked(rig: Rig) -> Callable[[], None]:
     """A line check of a rig that runs and has heard half of the lines; what is returned hears one line more each
     time. Every seventh line is silent."""
@@ -127,6 +138,7 @@ def pages_of(rig: Rig) -> Mapping[str, str]:
     found = {name: reverse(f"{name}:home") for name in ("rig", "instruments", "sync", "timing", "session", "handover")}
     found |= {
         "rig: ports": reverse("rig:ports"),
+        "rig: inputs": reverse("rig:inputs"),
         "rig: panels": reverse("rig:panels"),
         "rig: rigs": reverse("rig:rigs"),
     }
@@ -144,6 +156,7 @@ def pages_of(rig: Rig) -> Mapping[str, str]:
         found |= {"session: glass": reverse("session:glass"), "session: mix": reverse("session:mix")}
         found |= {"session: takes": reverse("session:takes", args=[track.uid])}
         found |= {"session: sessions": reverse("session:sessions"), "session: plan": reverse("session:plan")}
+        found |= {"session: recall": reverse("session:recall"), "timing: wires": reverse("timing:wires")}
         run = session.passes.last()
         if run:
             found["poll: pass"] = reverse("session:running", args=[run.uid])

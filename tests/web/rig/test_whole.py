@@ -8,17 +8,15 @@ from django.urls import reverse
 from PIL import Image
 
 from hypotaxis.core.findings.rules import check
-from hypotaxis.core.formats.plain import to_json
 from hypotaxis.core.formats.rigfile import read_rig_file
 from hypotaxis.core.rig import change
-from hypotaxis.core.rig.ports import ports_of
-from hypotaxis.core.studio import Port, Reported
 from hypotaxis.records import journal
 from hypotaxis.records.import_rig import import_rig
-from hypotaxis.records.models import Change, FrontPanel, Rig, Studio
+from hypotaxis.records.models import Change, FrontPanel, Rig
 from hypotaxis.records.pictures import picture_path
 from hypotaxis.records.plan import load_plan
 from hypotaxis.steps.rig import services
+from tests.many import all_reported
 from tests.rooms import box_named, large_room, small_room
 from tests.web.base import DemoTest
 
@@ -154,15 +152,12 @@ class PortPagesTest(DemoTest):
     def test_the_sheet_of_many_reported_ports_grows_with_them_and_not_with_their_square(self):
         sizes = []
         for rig in (import_rig(large_room(share)) for share in (0.15, 1.0)):
-            ends = ports_of(load_plan(rig).rig)
-            found = [Port(f"Usual device: {end.box.name} {end.socket.label}", end.direction) for end in ends]
-            reported = Reported(studio="jack", server="", rate=48000, buffer=256, realtime=True, ports=tuple(found))
-            Studio.objects.update_or_create(pk=1, defaults={"kind": "jack", "reported": to_json(reported)})
+            ports = all_reported(rig)
             self.client.cookies["hypotaxis-rig"] = str(rig.uid)
             self.client.post(reverse("rig:propose"))
             page = self.page("rig:ports")
-            self.assertGreaterEqual(page.count('" selected>'), len(ends))
-            sizes.append(len(page) / len(ends))
+            self.assertGreaterEqual(page.count('" selected>'), ports)
+            sizes.append(len(page) / ports)
         self.assertLess(sizes[1], 1.2 * sizes[0])
 
     def test_a_port_that_goes_is_missing_and_is_known_again_when_it_returns(self):

@@ -21,6 +21,8 @@ from hypotaxis.records.patch_lists import calls_with, programs_of
 from hypotaxis.records.plan import controls_of, notes_of, session_anew
 from hypotaxis.records.stamps import kept_with
 
+SUBJECTS = ("takes", "names")
+"""What is read here besides the plan."""
 MOST_NOTES = 8000
 LIMIT_MS = 3.0
 """A wait that is told as late where no other limit is chosen: three notes of a chord ahead."""
@@ -74,7 +76,15 @@ class Wires:
 
 
 def wires_of(plan: Plan, session: Session, *, limit_ms: float, opened: str = "") -> Wires:
-    """The wires of a session; opened: the send socket whose remedies are computed."""
+    """The wires of a session; opened: the send socket whose remedies are computed. Worked out once as long as they, the
+    session and its sounds stay."""
+    return kept_with(plan, SUBJECTS, _wires, session.uid, limit_ms, opened)
+
+
+def _wires(plan: Plan, uid: UUID, limit_ms: float, opened: str) -> Wires:
+    session = session_anew(uid)
+    if session is None:
+        return Wires((), (), top_of(0.0), clock_text(0.0))
     schedule, sending = _sending(plan, session)
     sockets = [socket for _, socket in send_sockets(plan.rig) if not socket.carried_by]
     used = {one.uid for one in sending}
@@ -118,7 +128,7 @@ def waits_by_instrument(plan: Plan, session: Session | None) -> dict[str, float]
     with so many notes that a page would wait for it (its wires are told on their own page)."""
     if session is None:
         return {}
-    return kept_with(plan, ("takes", "names", "soundings"), _waits, session.uid)
+    return kept_with(plan, SUBJECTS, _waits, session.uid)
 
 
 def _waits(plan: Plan, uid: UUID) -> dict[str, float]:
