@@ -3,10 +3,13 @@
 A request loads the plan and its findings once; both are kept on it.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, wraps
+from uuid import UUID
 
 from django.db import transaction
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import url_has_allowed_host_and_scheme
 
@@ -22,8 +25,8 @@ from hypotaxis.core.sync.course import Course
 from hypotaxis.records.import_rig import import_rig
 from hypotaxis.records.lateness import Latenesses
 from hypotaxis.records.models import Rig, Session, Studio
-from hypotaxis.records.plan import load_plan, song_of, studio_row
-from hypotaxis.records.stamps import rows_while
+from hypotaxis.records.plan import load_plan, session_anew, song_of, studio_row
+from hypotaxis.records.stamps import kept_while, rows_while
 from hypotaxis.records.studio import look
 
 NEW_RIG = "My room"
@@ -42,6 +45,20 @@ def in_one_go(view):
             return view(request, *args, **kwargs)
 
     return whole
+
+
+@dataclass(frozen=True)
+class SessionName:
+    """By what a session is chosen: a rig may have hundreds."""
+
+    uid: UUID
+    name: str
+
+
+def session_names(rows: QuerySet[Session], *, of: str) -> Sequence[SessionName]:
+    """Those of some sessions, read once as long as no session or rig changes. of: tells these rows from others."""
+    names = rows.values_list("uid", "name")
+    return kept_while(("takes", "rig"), ("sessions", of), lambda: [SessionName(*row) for row in names])
 
 
 @dataclass
@@ -92,18 +109,21 @@ class InUse:
         return Latenesses(self.plan)
 
     @cached_property
-    def sessions(self) -> list[Session]:
-        key = ("sessions", str(self.rig.uid))
-        found = rows_while(("takes",), key, lambda: list(self.rig.sessions.filter(away=False)))
-        for session in found:
-            session.rig = self.rig
-        return found
+    def sessions(self) -> Sequence[SessionName]:
+        """Those of the rig, the newest first."""
+        return session_names(self.rig.sessions.filter(away=False), of=str(self.rig.uid))
 
     @cached_property
     def session(self) -> Session | None:
         """The session that the page shows which asks; otherwise the one that was chosen last, otherwise the newest;
         None when there is none. Raises Gone when the page's session is gone."""
-        return _chosen(self.request, "session", self.sessions) or next(iter(self.sessions), None)
+        one = _chosen(self.request, "session", self.sessions) or next(iter(self.sessions), None)
+        if one is None:
+            return None
+        found = rows_while(("takes",), ("session", str(one.uid)), lambda: session_anew(one.uid))
+        if found is not None:
+            found.rig = self.rig
+        return found
 
     def findings_about(self, uid: str) -> list[Finding]:
         """The findings that belong to one instrument or box."""

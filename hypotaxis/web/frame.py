@@ -1,6 +1,7 @@
 """What stands on every page: the title row and the work line with its live facts."""
 
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,7 +14,7 @@ from hypotaxis.core.session.passes import LedBy, leader_of
 from hypotaxis.core.studio import STAND_IN, STUDIO_NAMES
 from hypotaxis.core.sync.leader import TempoIn
 from hypotaxis.records import journal
-from hypotaxis.records.current import InUse, in_use
+from hypotaxis.records.current import InUse, SessionName, in_use
 from hypotaxis.records.models import Job, Rig, Session
 from hypotaxis.steps.registry import STEPS, Step
 from hypotaxis.steps.sync import leading
@@ -49,7 +50,7 @@ class Frame:
         return self._here.session
 
     @cached_property
-    def sessions(self) -> list[Session]:
+    def sessions(self) -> Sequence[SessionName]:
         return self._here.sessions
 
     @cached_property

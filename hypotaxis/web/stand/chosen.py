@@ -1,9 +1,13 @@
 """Which session and which sound does the stand view show? One choice for everyone."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+
+from django.db.models import QuerySet
 
 from hypotaxis.core.plan import Instrument
 from hypotaxis.records.asked import as_uuid
+from hypotaxis.records.current import SessionName, session_names
 from hypotaxis.records.models import Instrument as InstrumentRow
 from hypotaxis.records.models import Job, Session, Stand
 from hypotaxis.records.plan import instrument_value
@@ -35,15 +39,19 @@ def choose(**fields: object) -> None:
         Stand.objects.filter(pk=row.pk).update(**fields)
 
 
-def sessions() -> list[Session]:
+def sessions() -> Sequence[SessionName]:
     """All that can be shown, of every rig in use, the newest first."""
-    return list(Session.objects.filter(away=False, rig__away=False, rig__template=False).select_related("rig"))
+    return session_names(_in_use(), of="every rig")
+
+
+def _in_use() -> QuerySet[Session]:
+    return Session.objects.filter(away=False, rig__away=False, rig__template=False)
 
 
 def stand_session(row: Stand) -> Session | None:
     """The session in which something is recorded; otherwise the one that was chosen, otherwise the one that was
     recorded last, otherwise the newest."""
-    rows = Session.objects.filter(away=False, rig__away=False, rig__template=False).select_related("rig")
+    rows = _in_use().select_related("rig")
     runs = rows.filter(passes__job__state__in=Job.UNFINISHED).first()
     if runs:
         return runs
