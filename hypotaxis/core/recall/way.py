@@ -1,8 +1,9 @@
 """What did the sound of an instrument or effect loop go through: which boxes, sockets, cables and routes?"""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from hypotaxis.core.kept import kept_with_it
 from hypotaxis.core.plan import Instrument, Loop, Plan
 from hypotaxis.core.rig.loops import loop_trip
 from hypotaxis.core.rig.trips import arriving, heard_from, way_home
@@ -37,16 +38,22 @@ def _cables(plan: Plan, owner: Instrument) -> Iterator[Cable]:
         yield from way_home(rig, uid, owner.box)
 
 
-def _clock_cables(rig: Rig, box: str) -> Iterator[Cable]:
+def _clock_cables(rig: Rig, box: str) -> Sequence[Cable]:
     """Those by which clock comes to a box that takes it."""
     owner = rig.box(box)
-    if owner is None or not owner.setup.takes_clock:
-        return
+    return _clocked(rig).get(box, ()) if owner and owner.setup.takes_clock else ()
+
+
+@kept_with_it
+def _clocked(rig: Rig) -> Mapping[str, Sequence[Cable]]:
+    """Those by which clock comes to each box, by its uid."""
+    found: dict[str, list[Cable]] = {}
     for _, socket in rig.each_socket():
         if socket.clock:
             for reached in heard_from(rig, socket.uid):
-                if reached.box == box and reached.clock:
-                    yield from (hop.cable for hop in reached.hops)
+                if reached.clock:
+                    found.setdefault(reached.box, []).extend(hop.cable for hop in reached.hops)
+    return found
 
 
 def _loop_cables(plan: Plan, owner: Loop) -> Iterator[Cable]:

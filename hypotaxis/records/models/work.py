@@ -31,6 +31,11 @@ class Job(WithUid):
 
     class Meta:
         ordering = ["made"]
+        # Thousands come together over the years, and a poll asks for the newest of one kind, or for what runs.
+        indexes = [
+            models.Index(fields=["kind", "about", "made"], name="job_of_kind"),
+            models.Index(fields=["state"], name="job_in_state"),
+        ]
 
     def __str__(self) -> str:
         return f"{self.kind} {self.state}"

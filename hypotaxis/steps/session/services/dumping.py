@@ -106,7 +106,8 @@ def memories(session: Session, boxes: Sequence[Box]) -> list[Memory]:
     kept: dict[str, list[Dump]] = {}
     for dump in session.dumps.all():
         kept.setdefault(dump.box_uid, []).append(dump)
-    return [Memory(box, kept.get(box.uid, []), jobs.newest(KIND, about(session, box.uid))) for box in boxes]
+    asked = jobs.newest_of(KIND, [about(session, box.uid) for box in boxes])
+    return [Memory(box, kept.get(box.uid, []), asked.get(about(session, box.uid))) for box in boxes]
 
 
 def about(session: Session, box: str) -> str:

@@ -318,16 +318,16 @@ class RecallPage:
         boxes = dict.fromkeys(one.box for one in self.owners if isinstance(one, Instrument))
         return memories(self.session, [box for uid in boxes if (box := self.plan.rig.box(uid))])
 
-    @property
+    @cached_property
     def checks(self) -> list[CheckRow]:
         """Each track that can be played again, held against its newest take that stands."""
         newest: dict = {}
         for take in self.takes:
             if not take.silent and not take.lost and take.part and not take.part.sends:
                 newest[take.track_id] = take
-        found = []
+        found, asked = [], jobs.newest_of(KIND, [str(take.uid) for take in newest.values()])
         for take in newest.values():
-            job = jobs.newest(KIND, str(take.uid))
+            job = asked.get(str(take.uid))
             instrument = self.plan.instrument(take.instrument_uid)
             sound = _sound_told(instrument, _program(take.part.calls)) if instrument else ""
             found.append(CheckRow(take.track, take, sound, job, came_of(job)))
