@@ -70,7 +70,7 @@ class LineCheckTest(DemoTest):
 
         def polled():
             answer = self.client.get(reverse("rig:check-rows"), headers={"X-State": self.state})
-            self.state = answer["X-State"]
+            self.state = answer.get("X-State", self.state)
             return answer.status_code, re.findall(r'data-part="([\w-]+)"', answer.content.decode())
 
         heard(3)
@@ -78,7 +78,8 @@ class LineCheckTest(DemoTest):
         self.assertEqual(polled(), (204, []))
         heard(4, progress=0.5)
         self.assertEqual(polled(), (200, ["check-3", "check-4", "check-sum"]))
-        self.assertEqual(polled(), (204, []))
+        with self.assertNumQueries(1):
+            self.assertEqual(polled(), (204, []))
         heard(4, message="Something to tell.")
         self.assertEqual(polled(), (200, ["check-sum"]))
         change_plan(self.rig, "moved", self.plan, set_box(self.plan, box_named(self.plan, "Bittern").uid, name="Heath"))

@@ -22,6 +22,7 @@ from hypotaxis.core.units import level_text, signed
 from hypotaxis.records.asked import whole
 from hypotaxis.records.current import InUse, in_one_go, in_use
 from hypotaxis.records.journal import change_plan, edits_between
+from hypotaxis.records.stamps import kept_with
 from hypotaxis.steps.rig import checking
 from hypotaxis.steps.rig.checking import LineCheck, Wish
 
@@ -77,8 +78,8 @@ def home(request):
     here = in_use(request)
     if request.method == "POST":
         return _done(request, here)
-    check = LineCheck(here.rig, here.plan)
-    context = _context(here, check) | {"states": ".".join(_states(here, check))}
+    moment, check = _moment_of(here.plan), LineCheck(here.rig, here.plan)
+    context = _context(here, check) | {"states": ".".join([moment, *_states(here, check)])}
     if key := request.GET.get("show", ""):
         context |= _shown(here, check, key, whole(request.GET.get("cause"), 0, 0, 9))
     return render(request, "rig/check.html", context)
@@ -87,18 +88,33 @@ def home(request):
 def rows(request):
     """What has changed of them since they were asked for last, polled while it goes on."""
     here = in_use(request)
+    moment, (at, *held) = _moment_of(here.plan), request.headers.get("X-State", "").split(".")
+    if at == moment:
+        answer = HttpResponse(status=204)
+        answer["X-Finished"] = "0"
+        return answer
     check = LineCheck(here.rig, here.plan)
-    states, held = _states(here, check), request.headers.get("X-State", "").split(".")
+    states = _states(here, check)
     if held == states:
         answer = HttpResponse(status=204)
-    elif held[0] == states[0] and len(held) == len(states):
+    elif held[:1] == states[:1] and len(held) == len(states):
         places = [place for place, (was, is_) in enumerate(zip(held[2:], states[2:], strict=True)) if was != is_]
         answer = render(request, "rig/includes/check_changed.html", _context(here, check, places))
     else:
         answer = render(request, "rig/includes/check_rows.html", _context(here, check))
-    answer["X-State"] = ".".join(states)
+    answer["X-State"] = ".".join([moment, *states])
     answer["X-Finished"] = "0" if check.running else "1"
     return answer
+
+
+def _moment_of(plan: Plan) -> str:
+    """The same as long as nothing changes that the lines and what was heard of them are told by. Asked for before it is
+    read, so that what changes meanwhile is seen the next time."""
+    return kept_with(plan, ("work", "soundings", "takes"), _new_moment)
+
+
+def _new_moment(_: Plan) -> str:
+    return uuid4().hex
 
 
 def _states(here: InUse, check: LineCheck) -> list[str]:
