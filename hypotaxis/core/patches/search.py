@@ -31,12 +31,13 @@ class NameIndex:
         >>> NameIndex([("Salt Reed", "Pad", "1"), ("Low Tide", "Bass", "2")]).find("TIDE").tolist()
         [1]
         """
-        left = np.arange(self.count)
+        held = np.ones(self.count, dtype=bool)
         for word in words.casefold().split()[:MOST_WORDS]:
-            left = left[np.isin(left, self._holding(word), assume_unique=True)]
-        return left
+            held &= self._holding(word)
+        return np.flatnonzero(held)
 
     def _holding(self, word: str) -> np.ndarray:
+        """Whether each sound holds a word."""
         sought = word.encode()
         at = np.flatnonzero(self._bytes[: max(0, len(self._bytes) - len(sought) + 1)] == sought[0])
         for further, byte in enumerate(sought[1:], start=1):
@@ -44,4 +45,4 @@ class NameIndex:
         held = np.zeros(self.count, dtype=bool)
         held[self._place_of[at]] = True
         held[self._numbered.get(word, [])] = True
-        return np.flatnonzero(held)
+        return held
